@@ -39,7 +39,7 @@ GunGuess::Verdict GunGuess::look(double x, double y) {
   if (near(now, {}, away)) return Verdict::open;
   was_away_ = true;
   const bool is_new = std::ranges::none_of(stood_, [&](Place place) { return near(place, now, elsewhere); });
-  // A stick with switches stands in its corners, too.
+  // A stick with switches also stays in its corners.
   const bool at_an_end = std::fabs(x) > 0.97 || std::fabs(y) > 0.97;
   if (stands && is_new && !at_an_end) stood_.push_back(now);
   return stood_.size() >= places_of_a_gun ? Verdict::gun : Verdict::open;

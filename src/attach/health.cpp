@@ -1,4 +1,4 @@
-// What is odd about a unit at the moment of opening, in words.
+// Warnings about a unit's state when it is opened, as text.
 #include <algorithm>
 
 #include <fmt/format.h>
@@ -8,7 +8,7 @@
 namespace omnipar::inline abi_0 {
 namespace {
 
-/// The part of an axis's length that still counts as its end.
+/// The fraction of an axis's range that still counts as its end.
 constexpr std::int64_t end_share = 50;
 
 bool is_at_end(const Control& control, std::int32_t value) noexcept {

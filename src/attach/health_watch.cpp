@@ -8,7 +8,7 @@
 namespace omnipar::inline abi_0 {
 namespace {
 
-/// Faster than anyone can press or release a button.
+/// Faster than a person can press or release a button.
 constexpr Duration quicker_than_hands = std::chrono::milliseconds{25};
 /// Deliberate movement exceeds this fraction of the range and reverses less often.
 constexpr double widest_jitter = 0.15;
@@ -33,7 +33,7 @@ void attach::HealthWatch::follow(Axis& axis, std::int32_t value) const noexcept 
   axis.last = value;
 }
 
-/// Three changes, each soon after the one before, are a burst: a press that was broken, or a release that was.
+/// Three changes in quick succession are a burst: an interrupted press or an interrupted release.
 void attach::HealthWatch::follow(Switch& contact, Time time) const noexcept {
   const bool goes_on = contact.changes > 0 && time - contact.last < quicker_than_hands;
   if (!goes_on) contact.first_of_burst = time;

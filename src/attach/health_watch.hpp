@@ -17,7 +17,7 @@ class HealthWatch {
   /// Reports in order of time.
   void feed(const Report& report);
 
-  /// What was noticed of this control.
+  /// The findings about this control.
   [[nodiscard]] bool bounces(Code code) const;
   [[nodiscard]] bool jitters(Code code) const;
   /// A sentence for each control that jitters or bounces, in the order of the unit's controls.
@@ -36,7 +36,7 @@ class HealthWatch {
     Duration longest_burst{0};
   };
 
-  /// By how much of its range it jitters; 0 if it does not.
+  /// The jitter as a fraction of its range; 0 if there is none.
   [[nodiscard]] double jitter_of(const Control& control) const;
   void follow(Axis& axis, std::int32_t value) const noexcept;
   void follow(Switch& contact, Time time) const noexcept;

@@ -6,7 +6,7 @@
 namespace omnipar::inline abi_0::attach {
 namespace {
 
-/// A little more than the noise and the stops that were seen, and a little beside for what was not.
+/// Slightly more than the observed noise and stops, with a margin for what was not observed.
 constexpr double noise_room = 1.5, stop_room = 1.25, beside_noise = 0.005, least_zone = 0.01, most_zone = 0.4;
 
 }  // namespace
@@ -48,7 +48,7 @@ const AxisCalibration* axis_of(const Attachment& attachment, Code code) noexcept
 
 double dead_zone_for(const Attachment& attachment, Code code, double usual) noexcept {
   if (usual == 0) return 0;
-  // The unit's built-in dead zone needs no second one: values start linearly at its border.
+  // With a built-in dead zone no second one is needed: values start linearly at its border.
   const auto zone = [usual](const Measured& measured, double width, double own) {
     if (own > 0) return std::min(own, most_zone);
     if (measured.count == 0 || !(width > 0)) return usual;

@@ -1,4 +1,4 @@
-// What was measured on a unit, made ready for its reports.
+// A unit's calibration, prepared for its reports.
 #pragma once
 
 #include <optional>
@@ -12,9 +12,9 @@ namespace omnipar::inline abi_0::attach {
 /// As the controls of its axes run.
 [[nodiscard]] std::optional<shape::StickMap> stick_map(const Attachment& attachment, const StickCalibration& stick);
 
-/// The measurement of the stick that this control is a half of, or of this axis; null without one.
+/// The calibration of the stick that this control is a half of, or of this axis; null without one.
 [[nodiscard]] const StickCalibration* stick_of(const Attachment& attachment, Code code) noexcept;
-/// Where what has this x points on that screen; of a screen without a name the only one, or one that has none.
+/// The fit of the pointer with this x on that screen; for a screen without a name, the only one or the unnamed one.
 [[nodiscard]] const AimCalibration* aim_of(const Attachment& attachment, Code x, std::string_view screen) noexcept;
 [[nodiscard]] const AxisCalibration* axis_of(const Attachment& attachment, Code code) noexcept;
 

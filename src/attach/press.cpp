@@ -30,7 +30,7 @@ bool ActivityDetector::update(const Attachment& attachment, std::span<const Chan
       const std::int32_t from =
           from_.try_emplace(change.code, known != attachment.state.end() ? known->value : change.value).first->second;
       const std::int64_t width = std::int64_t{control.maximum} - control.minimum;
-      if (std::abs(std::int64_t{change.value} - from) * 5 >= width * 2) return true;  // two fifths of its way
+      if (std::abs(std::int64_t{change.value} - from) * 5 >= width * 2) return true;  // two fifths of its range
     }
   return false;
 }

@@ -28,7 +28,7 @@ const PartSheet* part_sheet(const Catalogue& catalogue, const Description& node,
 
 using Indices = std::vector<std::size_t>;
 
-/// Controls of makers' own kinds that the sheet asks for.
+/// Vendor-defined controls that the sheet needs.
 Indices opaque_wanted(const Catalogue& catalogue, const Description& node, const hid::Descriptor& descriptor,
                       std::span<const hid::ReportControl> controls) {
   Indices wanted;
@@ -86,7 +86,7 @@ std::bitset<256> RawUnit::reports_of(const std::vector<std::size_t>& controls) c
   return reports;
 }
 
-/// Buttons, keys and hats rest at 0; sticks where their sheet or range says.
+/// Buttons, keys and hats rest at 0; sticks as their sheet or range says.
 void RawUnit::find_rests(const Catalogue& catalogue, const Description& node) {
   for (std::size_t index = 0; index < controls_.size(); ++index)
     if (controls_[index].kind != hid::Kind::value && controls_[index].kind != hid::Kind::counts &&
@@ -140,7 +140,7 @@ std::optional<bool> RawUnit::is_plugged(const Socket& socket, Time now) const no
   return plugged;
 }
 
-/// Sockets, and how those stand that a plug has been put into.
+/// Sockets, and the state of those whose plug was just connected.
 void RawUnit::look_into_sockets(Time now) noexcept {
   told_.clear();
   told_sockets_.clear();

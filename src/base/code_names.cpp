@@ -35,7 +35,7 @@ const std::unordered_map<std::string_view, Code>& codes_by_name() {
   return codes;
 }
 
-/// "key:84", the way of writing codes that have no name.
+/// "key:84", the notation for codes without a name.
 std::optional<Code> numbered_code(std::string_view name) {
   for (const TypeNames& type : types) {
     if (!name.starts_with(type.word) || name.size() < type.word.size() + 2 || name[type.word.size()] != ':') continue;

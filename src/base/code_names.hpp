@@ -10,10 +10,10 @@
 
 namespace omnipar::inline abi_0::base {
 
-/// "BTN_SOUTH", "ABS_X", "REL_WHEEL"; "key:84" for a code that has no name.
+/// "BTN_SOUTH", "ABS_X", "REL_WHEEL"; "key:84" for a code without a name.
 [[nodiscard]] std::string code_name(Code code);
 
-/// The code of a name as `code_name` gives it, or of another name of the kernel's for the same code.
+/// The code for a name from `code_name`, or for another of the kernel's names for the same code.
 [[nodiscard]] std::optional<Code> code_of_name(std::string_view name);
 
 /// All names, sorted.

@@ -19,7 +19,7 @@ std::string to_text(const Diagnostic& diagnostic) {
 
 namespace {
 
-/// "cabinet.toml:7:12" to the file, 7 and 12; places without a line come with 0 and 0.
+/// Splits "cabinet.toml:7:12" into the file, 7 and 12; without a line the numbers are 0.
 std::tuple<std::string_view, int, int> parts_of(std::string_view place) {
   std::array<int, 2> numbers{0, 0};
   std::string_view file = place;

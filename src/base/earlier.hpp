@@ -1,4 +1,4 @@
-// The earlier of two times, of which each may be never.
+// The earlier of two optional times, where an empty one means never.
 #pragma once
 
 #include <algorithm>

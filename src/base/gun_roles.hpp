@@ -1,4 +1,4 @@
-// What of a gun or finger presses, by roles.
+// Buttons of a gun or touch pad, by roles.
 #pragma once
 
 #include <string_view>
@@ -8,7 +8,7 @@ namespace omnipar::inline abi_0::base {
 /// It is down while the unit does not see the screen.
 inline constexpr std::string_view off_screen_role = "off-screen";
 
-/// What shoots, or touches, where a pointer is.
+/// The button that shoots, or touches, at a pointer's position.
 [[nodiscard]] constexpr bool is_trigger(std::string_view role) noexcept {
   return role == "trigger" || role == "touch-press";
 }

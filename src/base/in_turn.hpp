@@ -1,12 +1,12 @@
-// A search for entries that are mostly asked for one after the other, and again from the first.
+// A search for entries that are usually requested in order, and again from the first.
 #pragma once
 
 #include <cstddef>
 
 namespace omnipar::inline abi_0 {
 
-/// Where the entry is that `is_it` holds of, or how many there are if it holds of none. The search begins behind
-/// `last`, where the one before ended; any number will do to begin with.
+/// The index of the entry for which `is_it` holds, or the number of entries if there is none. The search starts after
+/// `last`, the index found before; any number will do for the first call.
 template <typename Entries, typename IsIt>
 [[nodiscard]] std::size_t find_in_turn(const Entries& entries, std::size_t& last, IsIt is_it) {
   const std::size_t count = entries.size();

@@ -7,7 +7,7 @@
 
 namespace omnipar::inline abi_0 {
 
-/// "a, b and c"; of more than `most` the first, "and 12 more".
+/// "a, b and c"; beyond `most`, the first ones and "and 12 more".
 [[nodiscard]] inline std::string some_listed(std::span<const std::string> names, std::size_t most = 6) {
   const std::size_t shown = names.size() <= most + 1 ? names.size() : most;
   std::string text;
@@ -19,7 +19,7 @@ namespace omnipar::inline abi_0 {
   return text;
 }
 
-/// "1 seat", "2 seats", "2 axes"; `many` if it is not the word with an s.
+/// "1 seat", "2 seats", "2 axes"; `many` if the plural is irregular.
 [[nodiscard]] inline std::string quantity(std::size_t number, const std::string& one, const std::string& many = "") {
   return std::to_string(number) + " " + (number == 1 ? one : many.empty() ? one + "s" : many);
 }

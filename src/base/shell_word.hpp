@@ -1,4 +1,4 @@
-// Words of commands that are suggested to people, who paste them into a shell.
+// Quotes words of suggested commands, which people paste into a shell.
 #pragma once
 
 #include <string>
@@ -6,7 +6,7 @@
 
 namespace omnipar::inline abi_0::base {
 
-/// The word so that a shell takes it as one word, and as nothing else, whatever it holds.
+/// The word quoted so that a shell reads it as exactly one word, whatever it contains.
 [[nodiscard]] inline std::string shell_word(std::string_view word) {
   constexpr std::string_view plain = "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789_-./,:=@%+~";
   if (!word.empty() && word.find_first_not_of(plain) == std::string_view::npos) return std::string{word};

@@ -1,4 +1,4 @@
-// What shots tell about how a gun and a game are set up.
+// Detects setup mistakes of a gun and a game from shots.
 #include <algorithm>
 #include <array>
 
@@ -36,12 +36,12 @@ AimMistake mistake_of(const std::vector<AreaPoint>& aimed_at, const std::vector<
     return count > 0;
   };
   if (all_fit([](AreaPoint p) { return p; })) return AimMistake::none;
-  // The place of the game that is hit is by where it is taken to be, and is shown by where it is.
+  // The point of the game that is hit depends on the assumed area, and is shown according to the actual one.
   if (really != taken && all_fit([&](AreaPoint p) { return to_screen(really, to_area(taken, p)); })) {
     if (taken == GameArea{}) return AimMistake::area_is_missing;
     return really == GameArea{} ? AimMistake::area_is_too_much : AimMistake::wrong_area;
   }
-  // All by the same way from there.
+  // All are off by the same displacement.
   const auto all_fit_beside = [&](auto&& explained) {
     AreaPoint way;
     for (std::size_t i = 0; i < count; ++i) {

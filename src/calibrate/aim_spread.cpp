@@ -8,9 +8,9 @@
 namespace omnipar::inline abi_0::calibrate {
 namespace {
 
-/// Of the screen's width: people aim within this range, each value as likely as any other by its logarithm.
+/// As a fraction of the screen's width: the scatter of people is in this range, uniform in its logarithm.
 constexpr double steadiest = 0.0015, shakiest = 0.015;
-/// Beyond the range the weight falls like a normal distribution of the logarithm with this standard deviation.
+/// Outside the range the weight falls like a normal distribution of the logarithm with this standard deviation.
 constexpr double falls_steady = 0.5, falls_shaky = 0.45;
 /// The first and the last value of the list.
 constexpr double least = 0.0002, most = 0.2;
@@ -23,7 +23,7 @@ double log_prior(double hand) noexcept {
   return 0;
 }
 
-/// The logarithm of the sum of numbers that are given by their logarithms.
+/// The logarithm of a sum of numbers given by their logarithms.
 template <typename Numbers>
 double log_sum(const Numbers& logs) {
   const double largest = *std::ranges::max_element(logs);

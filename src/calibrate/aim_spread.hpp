@@ -1,4 +1,4 @@
-// How far a person's shots scatter: what is known before the first one, and what the shots add to that.
+// The scatter of a person's shots: a prior distribution, updated by each shot.
 #pragma once
 
 #include <array>
@@ -11,22 +11,22 @@ namespace omnipar::inline abi_0::calibrate {
 class AimSpread {
  public:
   static constexpr std::size_t steps = 48;
-  /// Of an observation: the logarithm of how likely it is for each value of the list, up to a constant.
+  /// The log-likelihood of an observation for each value of the list, up to a constant.
   using Likelihood = std::array<double, steps>;
 
-  /// `of_gun`: what the gun alone adds to each shot.
+  /// `of_gun`: the gun's own contribution to each shot.
   explicit AimSpread(double of_gun);
 
-  /// The list, in rising order.
+  /// The list, in ascending order.
   [[nodiscard]] const std::array<double, steps>& sizes() const noexcept { return size_; }
-  /// The logarithm of how likely the observation is by the present weights.
+  /// The log-likelihood of the observation under the current weights.
   [[nodiscard]] double evidence(const Likelihood& observed) const;
-  /// Updates the weights by the observation.
+  /// Updates the weights with the observation.
   void learn(const Likelihood& observed);
 
-  /// The typical value, by the present weights.
+  /// The typical value under the current weights.
   [[nodiscard]] double typical() const;
-  /// Of sizes that were drawn for a standard deviation of 1, in rising order: how likely one is above this size.
+  /// For sizes drawn with a standard deviation of 1, in ascending order: the probability of exceeding this size.
   [[nodiscard]] double exceeded(const std::vector<double>& sizes, double bound) const;
 
  private:

@@ -1,4 +1,4 @@
-// The guide that asks for shots. What a shot is, is in shots.cpp; what follows from them in gun_fit.cpp.
+// The guide that asks for shots. Shots are defined in shots.cpp, fits in gun_fit.cpp.
 #include "omnipar/aiming.hpp"
 
 #include <algorithm>
@@ -22,7 +22,7 @@ class Aiming::Impl {
     unit_ = options_.unit;
   }
 
-  // -- who is there ---------------------------------------------------------------------------------------------
+  // -- units -----------------------------------------------------------------------------------------------------
   void meet(int node, const std::string& unit, const Attachment& attachment) {
     const auto known = std::ranges::find(guns_, unit, &AimHistory::unit);
     AimHistory& listener = known != guns_.end() ? *known : guns_.emplace_back(unit);
@@ -56,7 +56,7 @@ class Aiming::Impl {
   [[nodiscard]] const AimHistory* gun() const { return named(guns_, unit_); }
   [[nodiscard]] AimHistory* gun() { return named(guns_, unit_); }
 
-  // -- what it says -----------------------------------------------------------------------------------------------
+  // -- messages --------------------------------------------------------------------------------------------------
   void feed(int node, const Report& report) {
     now_ = std::max(now_, report.time);
     for (AimHistory& listener : guns_) {
@@ -132,14 +132,14 @@ class Aiming::Impl {
   AimingStep step_ = AimingStep::who;
   std::string unit_;
   std::vector<AreaPoint> targets_;  ///< of all shots, in order
-  std::size_t next_ = 0;            ///< which of them is asked for
-  std::vector<Shot> shots_;         ///< by target, as far as they are there
+  std::size_t next_ = 0;            ///< the index of the current one
+  std::vector<Shot> shots_;         ///< by target, as far as they exist
   std::optional<GunFit> fit_;
   bool over_ = false;
   bool kept_ = false;
 
  private:
-  /// The gun of that name; null if it is not known, or has never pointed.
+  /// The gun with that name; null if it is unknown, or has never reported a position.
   template <typename Guns>
   static auto named(Guns& guns, const std::string& unit) -> decltype(&guns.front()) {
     const auto at = std::ranges::find(guns, unit, &AimHistory::unit);
@@ -197,7 +197,7 @@ class Aiming::Impl {
   }
 
   void pulled(AimHistory& listener, Time at) {
-    if (last_pull_ && at < *last_pull_ + bounce_time) return;  // it bounces
+    if (last_pull_ && at < *last_pull_ + bounce_time) return;  // contact bounce
     if (step_ == AimingStep::who) {
       last_pull_ = at;
       unit_ = listener.unit();
@@ -226,7 +226,7 @@ class Aiming::Impl {
     }
   }
 
-  /// While there is a fit already, a pull may be the beginning of a hold, which keeps it.
+  /// Once there is a fit, a pull may be the start of a hold, which saves it.
   void pulled_at_target(const AimHistory& listener, Time at) {
     const auto shot = listener.shot(targets_[next_], at, asked_at_);
     if (!fit_ || !shot) return take_shot(listener, shot);
@@ -266,7 +266,7 @@ class Aiming::Impl {
     if (listener.losses() > 0)
       notes_.push_back(fmt::format("it lost sight of the screen {}: stand further back, or closer to the middle",
                                    listener.losses() == 1 ? "once" : fmt::format("{} times", listener.losses())));
-    // A corner counts as reached when the gun was near both ends of what it reached there.
+    // A corner counts as reached when the gun was near both of its furthest readings there.
     const RawPoint low = listener.lowest(), high = listener.highest();
     const auto near = [](double value, double end, double width) { return std::fabs(value - end) <= 0.15 * width; };
     constexpr std::array<std::string_view, 4> names{"upper left", "upper right", "lower right", "lower left"};
@@ -283,7 +283,7 @@ class Aiming::Impl {
     begin_shots();
   }
 
-  /// A gun that stands at the end of its range goes no further, although the screen does.
+  /// A gun at the end of its range goes no further, although the screen does.
   void note_ends(const AimHistory& listener) {
     const auto share_at = [&listener](double RawPoint::*side, std::int32_t end) {
       const auto count = std::ranges::count_if(listener.path(), [&](RawPoint p) { return p.*side == end; });
@@ -303,7 +303,7 @@ class Aiming::Impl {
     bool reversed = false;
   };
 
-  /// Which axis moved, and that the other one did not; and which way: a sweep begins at its left, or at its top.
+  /// Which axis moved, while the other one did not, and in which direction: a sweep begins at its left, or at its top.
   void take_sweep(AimHistory& listener, bool across) {
     if (listener.path().size() < 2) return refuse_sweep(AimingRefusal::not_swept, listener);
     const double x = (listener.highest().x - listener.lowest().x) / extent(*listener.x());
@@ -375,7 +375,7 @@ class Aiming::Impl {
     begin_shots();
   }
 
-  /// A bad shot is asked for again, a few times: after that the fit stands with the bound that it has.
+  /// A bad shot is repeated a few times; after that the fit is accepted with its current bound.
   void fit_all() {
     const auto fit = fit_gun(shots_, size(), options_.within);
     if (!fit) return refuse_fit(fit.error());
@@ -405,7 +405,8 @@ class Aiming::Impl {
     return within({middle, middle});
   }
 
-  /// Targets as if the part of the screen were all of it, so that the telling one is at the middle of its edge.
+  /// The targets for the part of the screen taken as a whole, so that the most informative one is at the middle of its
+  /// edge.
   [[nodiscard]] std::vector<Shot> whole_shots() const {
     std::vector<Shot> shots = shots_;
     for (Shot& shot : shots)
@@ -440,8 +441,8 @@ class Aiming::Impl {
   std::optional<Sweep> sweep_;
   std::optional<Time> held_since_;
   std::optional<Shot> pending_;  ///< the pull that is held
-  int unsteady_ = 0;             ///< pulls at this target that were refused because the gun moved
-  int asked_again_ = 0;          ///< bad shots that were asked for again
+  int unsteady_ = 0;             ///< pulls at this target that were rejected because the gun moved
+  int asked_again_ = 0;          ///< bad shots that were repeated
   Time now_{};
   Time asked_at_{};
   std::optional<Time> last_pull_;

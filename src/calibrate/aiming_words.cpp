@@ -55,7 +55,7 @@ std::string question(const AimingEvent& event, const Aiming& aiming) {
   }
 }
 
-/// What can be done instead of another shot.
+/// Alternatives to another shot.
 std::string or_keep(const Aiming& aiming) {
   if (!aiming.fit()) return "";
   const double bound = aiming.fit()->aim.bound;

@@ -1,4 +1,4 @@
-// From the readings of a single axis to what is kept of it.
+// From the readings of a single axis to its calibration.
 #include <algorithm>
 #include <cmath>
 
@@ -17,7 +17,7 @@ namespace {
 using calibrate::quantile, calibrate::Rest;
 
 constexpr std::size_t least_rest = 50, least_sweep = 60;
-/// Behind a full push there is so much of the way left, so that it is reached surely.
+/// The margin beyond a full push, as a fraction of the range, so that it is reached reliably.
 constexpr double end_room = 0.006;
 
 std::vector<RawPoint> as_points(const std::vector<double>& values) {
@@ -50,7 +50,7 @@ class AxisFitting {
  private:
   static tl::unexpected<SweepFault> fault(SweepRefusal why) { return tl::unexpected(SweepFault{why, {}, {}}); }
 
-  /// The middle of what was read where it was held at an end.
+  /// The middle of the readings while it was held at an end.
   [[nodiscard]] double end_of(bool low, double span) const {
     std::vector<double> smooth;
     for (std::size_t i = 1; i + 1 < sweep_.size(); ++i)
@@ -68,7 +68,7 @@ class AxisFitting {
     return std::fabs(calibrate::median(in_.rest_after) - rest_.at.x) > calibrate::back_at_rest * span / 2;
   }
 
-  /// Where it rests: in the middle of where it stopped each time; a trigger at its end, from which it stops away.
+  /// The rest: the centre of the positions where it stopped; for a trigger, the end of its range near which it stops.
   void find_rest(double span) {
     double least = rest_.at.x, most = rest_.at.x;
     const auto add = [&](const std::vector<double>& stopped) {
@@ -89,7 +89,7 @@ class AxisFitting {
     if (returns_ <= std::max(rest_.noise, 1.0)) returns_ = 0;
   }
 
-  /// A trigger that creeps was farther away before it was seen to stand: by as much as it crept while it was seen, and
+  /// A creeping trigger was further away before it was seen to stop: by as much as it crept while it was observed, and
   /// as much again.
   [[nodiscard]] double crept_from(double span) const {
     double farthest = 0;
@@ -152,7 +152,7 @@ class AxisFitting {
     return shape::axis_map(axis, control).has_value();
   }
 
-  /// Where nothing was ever read in the middle of the way, although it went across slowly and often.
+  /// A gap without readings inside the range, although the axis crossed it slowly and often.
   [[nodiscard]] std::optional<std::pair<double, double>> dead_spot() const {
     std::vector<double> steps, seen = sweep_;
     for (std::size_t i = 1; i < sweep_.size(); ++i) steps.push_back(std::fabs(sweep_[i] - sweep_[i - 1]));

@@ -1,4 +1,4 @@
-// The guide: which step of which control is asked, and when it is done.
+// The guide: which step of which control is current, and when it is complete.
 #include <algorithm>
 #include <array>
 #include <atomic>
@@ -25,17 +25,17 @@ using Step = CalibrateStep;
 constexpr Duration at_rest{2'000'000}, released{600'000}, steady{300'000}, given_up{2'500'000}, button_hold{2'000'000},
     looked_at{100'000}, long_enough{1'500'000}, reminded{10'000'000}, surely_moved{100'000}, stopped_for{160'000},
     settles{40'000}, stays_put{1'000'000};
-/// Of half the declared way, before it is known how far the control reaches: what counts as moved.
+/// Of half the declared range, before the control's reach is known: the threshold for movement.
 constexpr double moved = 0.1, moved_a_little = 0.03;
-/// Of the farthest that it reached: what counts as pushed, as an end, and as standing still.
+/// Of the greatest reach: the thresholds for a push, for an end, and for standing still.
 constexpr double pushed = 0.35, at_end = 0.85, unsteady = 0.06;
-/// Times that a sweep goes around, and that each end is reached.
+/// The number of turns of a sweep, and of visits to each end.
 constexpr double turns = 2;
 constexpr int ends = 2;
 constexpr std::size_t most_readings = 15'000;  // a minute
 /// Number of readings whose median is used as the position, which removes noise and spikes.
 constexpr std::size_t smoothed = 41;
-/// A control that was refused so often is left out.
+/// A control that was rejected this often is skipped.
 constexpr int most_refusals = 3;
 
 /// A unit that is silent for this long was put down: it is ignored until its next report.
@@ -80,7 +80,7 @@ class Calibrating::Impl {
       since_ = heard_ = now;
     }
     while (grid_ + reading_step <= now && !over_) {
-      if (grid_ - heard_ > forgotten) {  // nothing new comes of it
+      if (grid_ - heard_ > forgotten) {  // another attempt yields nothing new
         grid_ += (now - grid_) / reading_step * reading_step;
         break;
       }
@@ -117,7 +117,7 @@ class Calibrating::Impl {
     if (thing() != nullptr && !over_) begin(next_);
   }
 
-  // what the public class shows
+  // the state that the public class exposes
   std::deque<CalibrateEvent> events;
   Calibration found;
   [[nodiscard]] const std::vector<std::string>& roles() const noexcept { return roles_; }
@@ -218,7 +218,7 @@ class Calibrating::Impl {
     ask(Step::rest);
   }
 
-  /// What a guide can lead to.
+  /// The possible results of a guide.
   [[nodiscard]] std::vector<double> marks_for(const Thing& next) const {
     if (!options_.marks || next.is_stick) return {};
     if (next.x.type == ControlType::one_sided) return {0.5};
@@ -242,7 +242,7 @@ class Calibrating::Impl {
     if (const auto now = recorder_.place(*thing())) place_ = *now;
   }
 
-  /// One reading of each step.
+  /// One reading per time step.
   void read() {
     if (step_ == Step::done) return look_at_end();
     const Thing* now = thing();
@@ -275,7 +275,7 @@ class Calibrating::Impl {
       say({.kind = Kind::waits, .role = role_, .step = Step::rest, .fault = {SweepRefusal::not_moved, {}, {}}});
   }
 
-  /// What the present step waits for.
+  /// What the current step waits for.
   [[nodiscard]] SweepFault missing() const {
     const Thing& now = *thing();
     switch (step_) {
@@ -307,7 +307,7 @@ class Calibrating::Impl {
     return calibrate::length({(a.x - b.x) / half.x, (a.y - b.y) / half.y});
   }
 
-  /// Two places that differ by less are the same: of a slow unit the median is of two reports, and each has its noise.
+  /// Two positions that differ by less are equal: for a slow unit the median is of two reports, each with its noise.
   [[nodiscard]] double still() const { return unsteady * std::max(way_, calibrate::least_way) + 2 * noise_; }
   [[nodiscard]] bool is_back(const Thing& now) const {
     return between(now, calm_, rest_) < calibrate::back_at_rest * way_ + noise_;
@@ -360,7 +360,7 @@ class Calibrating::Impl {
     ask(Step::sweep);
   }
 
-  /// Another one is moved, and this one is not.
+  /// Another control is moved instead of this one.
   bool is_another(const Thing& now) {
     const auto is_moved = [&](const Thing& other) { return &other != &now && recorder_.away(other) > 0.5; };
     const auto other = std::ranges::find_if(recorder_.things(), is_moved);
@@ -392,12 +392,12 @@ class Calibrating::Impl {
     return has_moved_;
   }
 
-  /// How far it reaches: a few readings are farther, for nonsense that lasts longer than the median sees through.
+  /// Its reach: a few readings are further out, for spikes that outlast the median.
   void note_way(double away) {
     constexpr double finely = 100;
     ++ways_.at(std::min(ways_.size() - 1, static_cast<std::size_t>(away * finely)));
     ++all_ways_;
-    constexpr int farther = 12;  // one in so many
+    constexpr int farther = 12;  // one in this many
     int beyond = 0;
     std::size_t bin = ways_.size();
     while (bin > 0 && beyond * farther <= all_ways_) beyond += ways_.at(--bin);
@@ -432,7 +432,8 @@ class Calibrating::Impl {
     note_return(now);
     if (!is_still(now)) return;
     if (way_ < calibrate::least_way) return once_more({SweepRefusal::no_way, {}, {}});
-    const int low = low_ends_ + (side_ < 0 ? 1 : 0), high = high_ends_ + (side_ > 0 ? 1 : 0);  // it may be left at one
+    const int low = low_ends_ + (side_ < 0 ? 1 : 0),
+              high = high_ends_ + (side_ > 0 ? 1 : 0);  // it may be left at one of them
     const bool two = now.x.type == ControlType::two_sided;
     if (two ? low < ends || high < ends : low + high < ends) {
       if (!is_back(now) || grid_ - has_stopped_since_ >= given_up) ask_for_more({SweepRefusal::stopped, {}, {}});
@@ -441,7 +442,7 @@ class Calibrating::Impl {
     ask(Step::release);
   }
 
-  /// An end was reached when it comes back from nearly the farthest on that side.
+  /// An end was reached when it returns from close to the furthest reading on that side.
   void count_ends(const Thing& now) {
     const double off = (calm_.x - rest_.x) / calibrate::half_of(now).x;
     const double far = pushed * way_;
@@ -458,7 +459,7 @@ class Calibrating::Impl {
     most = std::max(most, peak_);
   }
 
-  /// Released on the way, it stops at its rest for a moment.
+  /// Released in between, it pauses at its rest for a moment.
   void note_return(const Thing& now) {
     const bool stands = is_back(now) && (stopped_.empty() || between(now, calm_, {stopped_.back(), 0}) < still());
     if (stands) {
@@ -473,7 +474,7 @@ class Calibrating::Impl {
     stopped_.clear();
   }
 
-  /// True once it has stood still for a while: at rest, or, where it does not spring back, anywhere.
+  /// True once it has stood still for a while: at rest, or, if it is not self-centering, anywhere.
   bool is_still(const Thing& now) {
     if (between(now, calm_, still_) >= still()) {
       still_ = calm_;
@@ -492,7 +493,7 @@ class Calibrating::Impl {
     if (is_new) refuse(std::move(fault));
   }
 
-  /// Released, it stops: near its rest, or where it was left.
+  /// After its release it stops: near its rest, or where it was left.
   void release(const Thing& now) {
     if (!held_.empty() && between(now, calm_, still_) >= still()) held_.clear();
     if (held_.empty()) still_ = calm_;
@@ -506,7 +507,7 @@ class Calibrating::Impl {
     stick_.rest_after = held_;
     axis_.rest_after = calibrate::of_x(held_);
     stays_ = !is_back(now);
-    if (stays_ && now.is_stick) rest_ = middle_of_sweep();  // what is pushed from there is pushed
+    if (stays_ && now.is_stick) rest_ = middle_of_sweep();  // any movement from there is a push
     waits_for_release_ = stays_;
     pushed_to_ = calibrate::median(held_);
     if (!marks_.empty()) return ask(Step::mark, 0);
@@ -526,7 +527,7 @@ class Calibrating::Impl {
     return {middle(calibrate::of_x(stick_.sweep)), middle(calibrate::of_y(stick_.sweep))};
   }
 
-  /// Before a push or a mark it is released, or, if it is not self-centering, moved elsewhere.
+  /// Before a push or a mark it must be released, or, if it is not self-centering, moved elsewhere.
   [[nodiscard]] bool is_still_pushed(const Thing& now) const {
     return stays_ ? between(now, calm_, pushed_to_) < still() + moved_a_little : !is_back(now);
   }
@@ -557,7 +558,8 @@ class Calibrating::Impl {
       stick_.pushes.push_back(middle);
       return ask(Step::release, number_ + 1);
     }
-    const bool is_turned = now.x.reversed && now.x.type == ControlType::two_sided;  // marks are as the raw numbers run
+    const bool is_turned =
+        now.x.reversed && now.x.type == ControlType::two_sided;  // marks are in the order of raw numbers
     axis_.marks.push_back({middle.x, marks_.at(static_cast<std::size_t>(number_)) * (is_turned ? -1 : 1)});
     if (number_ + 1 < static_cast<int>(marks_.size())) return ask(Step::mark, number_ + 1);
     fit();
@@ -567,9 +569,9 @@ class Calibrating::Impl {
     return step_ == Step::mark && marks_.at(static_cast<std::size_t>(number_)) == 0;
   }
 
-  // -- what follows ---------------------------------------------------------------------------------------------
+  // -- results --------------------------------------------------------------------------------------------------
 
-  /// A fit that is made elsewhere, of copies: the task may outlive the guide.
+  /// A fit computed elsewhere, from copies: the task may outlive the guide.
   struct Fitting {
     bool is_stick = false;
     StickReadings stick_readings;
@@ -597,7 +599,7 @@ class Calibrating::Impl {
     take_fit();
   }
 
-  /// True while one is made.
+  /// True while a fit is being computed.
   bool is_fitting() {
     if (fitting_ && fitting_->done.load(std::memory_order_acquire)) take_fit();
     return fitting_ != nullptr;
@@ -628,13 +630,13 @@ class Calibrating::Impl {
     go_on(fit->notes);
   }
 
-  /// This one is measured.
+  /// This control is calibrated.
   void go_on(const std::vector<std::string>& notes) {
     say({.kind = Kind::measures, .role = role_, .notes = notes});
     begin(next_ + 1);
   }
 
-  /// Asks again for what is missing and discards unusable readings. A control that cannot be measured is skipped, so
+  /// Asks again for missing data and discards unusable readings. A control that cannot be calibrated is skipped, so
   /// that the guide always ends.
   void once_more(const SweepFault& fault) {
     if (++refusals_ > most_refusals) {
@@ -663,12 +665,12 @@ class Calibrating::Impl {
       }
       case SweepRefusal::not_around:
       case SweepRefusal::not_at_edge:
-        if (fault.why == SweepRefusal::not_at_edge) stick_.as_it_is = true;  // swept again, that is how far it goes
+        if (fault.why == SweepRefusal::not_at_edge) stick_.as_it_is = true;  // after another sweep, that is its reach
         stick_.pushes.clear();
         stick_.returns.clear();
         idle_since_ = grid_;
         has_moved_ = told_missing_ = false;
-        turned_ = 360 * turns;  // it has been around
+        turned_ = 360 * turns;  // it has completed the turns
         return ask(Step::sweep);
       default:
         begin_sweep();
@@ -686,14 +688,14 @@ class Calibrating::Impl {
     if (!was_held && step_ == Step::done && !over_) end(true);
   }
 
-  /// A button that is held: at the end the last control again, else this one is left out.
+  /// A held button: at the end it repeats the last control, otherwise it skips this one.
   void look_at_hold() {
     if (!pressed_ || hold_taken_ == pressed_ || grid_ - *pressed_ < button_hold) return;
     hold_taken_ = pressed_;
     choose(step_ == Step::done ? CalibrateChoice::again : CalibrateChoice::skip);
   }
 
-  /// A unit without buttons keeps by itself.
+  /// For a unit without buttons the guide saves by itself.
   void look_at_end() {
     constexpr Duration to_think{4'000'000};
     if (!over_ && !recorder_.things().empty() && !recorder_.has_buttons() && grid_ - done_at_ >= to_think) end(true);
@@ -703,7 +705,7 @@ class Calibrating::Impl {
   ReadingRecorder recorder_;
   std::vector<std::string> roles_;
   std::string role_;
-  std::size_t next_ = 0;  ///< of the things
+  std::size_t next_ = 0;  ///< of the controls
   Step step_ = Step::done;
   int number_ = 0;
   StickReadings stick_;
@@ -715,9 +717,9 @@ class Calibrating::Impl {
   std::deque<RawPoint> lately_;
   std::vector<RawPoint> resting_, held_;
   std::vector<double> stopped_;
-  double noise_ = 0;             ///< at rest, of half the declared way
-  double way_ = 0;               ///< how far it reaches
-  std::array<int, 300> ways_{};  ///< readings by how far they were, in hundredths
+  double noise_ = 0;             ///< at rest, as a fraction of half the declared range
+  double way_ = 0;               ///< its reach
+  std::array<int, 300> ways_{};  ///< a histogram of distances from rest, in hundredths
   int all_ways_ = 0;
   double turned_ = 0, angle_ = 0, peak_ = 0;
   int low_ends_ = 0, high_ends_ = 0, side_ = 0, refusals_ = 0;
@@ -725,7 +727,7 @@ class Calibrating::Impl {
   bool was_away_ = false, has_moved_ = false, waits_for_release_ = false, stays_ = false;
   bool told_waiting_ = false, told_missing_ = false, asks_no_pushes_ = false;
   SweepFault asked_for_;
-  std::shared_ptr<Fitting> fitting_;  ///< null: nothing is being fitted
+  std::shared_ptr<Fitting> fitting_;  ///< null: no fit is being computed
   Time grid_{}, now_{}, since_{}, idle_since_{}, has_stopped_since_{}, done_at_{}, quiet_since_{}, heard_{};
   std::optional<Time> pressed_, hold_taken_;
   bool begun_ = false, over_ = false, kept_ = false;

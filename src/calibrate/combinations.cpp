@@ -14,7 +14,7 @@ namespace {
 
 using Codes = std::vector<Code>;
 
-/// Two keys within this time are one press, or faster than anyone can press them.
+/// Two keys within this time are one press, or faster than a person can press them.
 constexpr Duration at_once = std::chrono::milliseconds{4};
 
 bool has(const Codes& codes, Code code) { return std::ranges::find(codes, code) != codes.end(); }
@@ -46,8 +46,8 @@ CombinationTest::CombinationTest(std::vector<Button> buttons, std::function<void
   plan_trials();
 }
 
-/// The diagonals of a lever with each button, then each button and its neighbour with each other button: what
-/// games ask for, in a dozen steps rather than in hundreds.
+/// The diagonals of a lever with each button, then each button and its neighbour with each other button: the
+/// combinations that games need, in a dozen steps rather than in hundreds.
 void CombinationTest::plan_trials() {
   const auto direction = [this](std::string_view name) -> const Button* {
     const auto at = std::ranges::find(buttons_, fmt::format("dpad-{}", name), &Button::role);
@@ -115,7 +115,7 @@ void CombinationTest::take(const Report& report) {
   }
 }
 
-/// Everything is up: was it as it should be?
+/// Everything is released: evaluate the step.
 void CombinationTest::judge() {
   const Trial& trial = trials_[trial_];
   if (!was_held_) {

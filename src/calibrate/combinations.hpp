@@ -1,9 +1,9 @@
-// The guided test for controls that do not go together: keyboards and cheap encoders block or ghost keys while
-// certain others are held. All of it is answered by pressing.
+// The guided test for inconsistent controls: keyboards and cheap encoders block or ghost keys while
+// certain others are held. All questions are answered by pressing.
 //
-// A trial: asked --all that is to be held is down--> held --everything is up--> judged
-//          judged: all came, each by itself --> next trial;  else --> asked once more;  and again so --> found
-//          asked --everything is up, but it was never all held--> asked once more;  and again so --> passed over
+// A trial: asked --everything to hold is down--> held --everything is up--> evaluated
+//          evaluated: each was received separately --> next trial;  otherwise --> repeated;  again --> finding
+//          asked --everything is up, but never all were held--> repeated;  again --> skipped
 #pragma once
 
 #include <functional>
@@ -15,7 +15,7 @@
 
 namespace omnipar::inline abi_0::combinations {
 
-/// One button of the unit, and what people call it.
+/// One button of the unit, and its label for people.
 struct Button {
   Code code;
   std::string role;
@@ -31,7 +31,7 @@ class CombinationTest {
   void begin();
   void take(const Report& report);
   [[nodiscard]] bool done() const noexcept { return trial_ >= trials_.size(); }
-  /// What has been found so far.
+  /// The findings so far.
   [[nodiscard]] const std::vector<Combination>& found() const noexcept { return found_; }
   [[nodiscard]] std::size_t trials() const noexcept { return trials_.size(); }
 
@@ -57,10 +57,10 @@ class CombinationTest {
   std::size_t trial_ = 0;
   std::vector<Combination> found_;
 
-  // of the trial that is under way
+  // of the current trial
   Codes down_;
-  Codes came_;      ///< while all was held
-  Codes together_;  ///< came at the same moment as another
+  Codes came_;      ///< while all were held
+  Codes together_;  ///< received at the same moment as another
   Codes missing_before_;
   Codes together_before_;
   bool was_held_ = false;
@@ -70,7 +70,7 @@ class CombinationTest {
   Time last_press_time_;
 };
 
-/// What was found, a sentence each: "with 'up' and 'left' held, 'red' does not come". Names are looked up in `buttons`.
+/// The findings, one sentence each: "with 'up' and 'left' held, 'red' does not come". Names are looked up in `buttons`.
 [[nodiscard]] std::vector<std::string> words_for(const std::vector<Combination>& found,
                                                  const std::vector<Button>& buttons);
 

@@ -14,11 +14,11 @@ namespace {
 
 using shape::Point;
 
-constexpr int params = 5;  ///< width both ways, turn, offset both ways
+constexpr int params = 5;  ///< width along both axes, rotation, offset along both axes
 using Vector = Eigen::Matrix<double, params, 1>;
 using Matrix = Eigen::Matrix<double, params, params>;
 
-/// How far places are beyond the edge that these parameters say, as parts of the way.
+/// The distance of points beyond the edge with these parameters, as fractions of the distance to it.
 class Errors {
  public:
   Errors(StickGate gate, const Vector& p) : gate_(gate), by_(shape::turn_by(-p[2])), p_(p) {}
@@ -40,14 +40,14 @@ std::vector<double> errors(StickGate gate, const Vector& p, const std::vector<Po
   return all;
 }
 
-/// What two thirds of all errors are below: a side that was never pushed to leaves the others as they are.
+/// The two-thirds quantile of all errors: a side that was never pushed to does not affect the others.
 double spread_of(const std::vector<double>& errors) {
   std::vector<double> sizes;
   for (const double error : errors) sizes.push_back(std::fabs(error));
   return sizes.empty() ? 1 : quantile(std::move(sizes), 0.66);
 }
 
-/// Tukey's weight of an error, for a spread of 1; nothing from `reach` on.
+/// Tukey's weight of an error, for a spread of 1; 0 from `reach` on.
 constexpr double reach = 4.685;
 double weight(double error) {
   const double part = error / reach;
@@ -72,7 +72,7 @@ double loss(StickGate gate, const Vector& p, const std::vector<Point>& edge, dou
   return sum;
 }
 
-/// One shape from one beginning.
+/// One shape from one starting point.
 Vector improved(StickGate gate, Vector p, const std::vector<Point>& edge) {
   constexpr int most_steps = 30;
   constexpr std::array<double, params> probe{1e-5, 1e-5, 1e-3, 1e-5, 1e-5};
@@ -97,7 +97,7 @@ Vector improved(StickGate gate, Vector p, const std::vector<Point>& edge) {
       left += w * slope * slope.transpose();
       right -= w * error[i] * slope;
     }
-    if (gate == StickGate::round) {  // a circle looks the same however it is turned
+    if (gate == StickGate::round) {  // a circle is the same under every rotation
       left.row(2).setZero();
       left.col(2).setZero();
       left(2, 2) = 1;
@@ -137,7 +137,7 @@ double way_to(StickGate gate, Point place) {
   const double across = std::fabs(place.x), down = std::fabs(place.y);
   if (gate == StickGate::square) return std::fmax(across, down);
   if (gate != StickGate::octagon) return std::sqrt(across * across + down * down);
-  // each side is a right angle's fourth and a half from the axes; its middle is as far as the cosine of that
+  // the middle of each side is at an eighth of a turn from the axes and half of that, at the cosine of that distance
   constexpr double cosine = 0.92387953251128675613, sine = 0.38268343236508977173;
   return std::fmax(across * cosine + down * sine, across * sine + down * cosine) / cosine;
 }
@@ -152,7 +152,7 @@ GateFit fit_gate(StickGate gate, const std::vector<Point>& edge) {
   }
   const double left = quantile(across, 0.01), right = quantile(across, 0.99);
   const double top = quantile(down, 0.01), bottom = quantile(down, 0.99);
-  // beginnings: from side to side; and as far to one side as to the other, if one was not pushed to its end
+  // starting points: from side to side; and symmetric around rest, if one side was not pushed to its end
   const std::array<std::array<double, 4>, 2> boxes{
       {{left, right, top, bottom},
        {-std::max(-left, right), std::max(-left, right), -std::max(-top, bottom), std::max(-top, bottom)}}};
@@ -160,7 +160,7 @@ GateFit fit_gate(StickGate gate, const std::vector<Point>& edge) {
     for (const double turn : first_turns(gate)) {
       Vector p;
       p << (to_x - from_x) / 2, (to_y - from_y) / 2, turn, 0, 0;
-      if (gate == StickGate::square) {  // a square that is turned is wider
+      if (gate == StickGate::square) {  // a rotated square is wider
         const shape::Turn by = shape::turn_by(turn);
         const double wider = std::fabs(by.cosine) + std::fabs(by.sine);
         p[0] /= wider;
@@ -175,7 +175,7 @@ GateFit fit_gate(StickGate gate, const std::vector<Point>& edge) {
       if (spread >= best.spread) continue;
       best = {gate, {p[0], p[1]}, p[2], {p[3], p[4]}, spread};
     }
-  // the same shape, turned by a part of the whole: the offset turns with it
+  // the same shape, rotated by its period: the offset rotates with it
   if (gate != StickGate::round) {
     const double turn = within_half(best.turned, gate == StickGate::square ? 90 : 45);
     best.off = shape::turned(best.off, shape::turn_by(best.turned - turn));
@@ -213,7 +213,7 @@ std::vector<Point> corners_of(const GateFit& fit) {
 }
 
 std::vector<Point> hull_of(std::vector<Point> points) {
-  // by its lower and its upper half (A. M. Andrew, 1979)
+  // by lower and upper hull (A. M. Andrew, 1979)
   std::ranges::sort(points, {}, [](const Point& p) { return std::pair{p.x, p.y}; });
   std::vector<Point> hull;
   const auto add = [&hull](Point point, std::size_t least) {
@@ -228,7 +228,7 @@ std::vector<Point> hull_of(std::vector<Point> points) {
 }
 
 std::vector<Point> within(std::vector<Point> outline, Point low, Point high) {
-  // cut by one side of the box after the other (I. E. Sutherland, G. W. Hodgman, 1974)
+  // clipped by each side of the box in turn (I. E. Sutherland, G. W. Hodgman, 1974)
   const auto cut = [&outline](auto&& beyond) {
     std::vector<Point> left;
     for (std::size_t i = 0; i < outline.size(); ++i) {

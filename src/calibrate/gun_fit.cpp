@@ -1,6 +1,6 @@
-// Fits of shots. Raw numbers are first brought to about 1 (from their middle, by their spread), so that the equations
-// are well conditioned whatever a gun's range is; errors are in widths of the screen. How far the person's shots
-// scatter is learned from what the fit leaves over; the bound and the verdict on bad shots follow from that.
+// Fits of shots. Raw numbers are first normalised to about 1 (by their mean and spread), so that the equations
+// are well conditioned for any range of a gun; errors are in widths of the screen. The scatter of the person's shots
+// is learned from the residuals; the error bound and the detection of bad shots follow from it.
 #include "omnipar/gun_fit.hpp"
 
 #include <algorithm>
@@ -27,19 +27,19 @@ using Jacobian = Eigen::Matrix<double, 2, parameters>;
 constexpr std::size_t error_from = 5;
 /// The fraction of shots that are far off.
 constexpr double wild_shots = 1.0 / 30;
-/// The part of all fits that may exceed their bound.
+/// The share of all fits that may exceed their bound.
 constexpr double not_kept = 0.05;
-/// The part of all fits that may exceed it by as much again: a few shots may agree by luck.
+/// The share of all fits that may exceed twice their bound: a few shots may agree by chance.
 constexpr double doubled = 0.0007;
-/// The logarithm of a probability that is none.
+/// The logarithm that stands for a probability of zero.
 constexpr double never = -1e9;
-/// How far people see a screen from the side: the standard deviation of the last two parameters of the map. At 0.06 one
-/// side of the screen looks larger than the other by a sixth.
+/// The perspective under which people see a screen: the standard deviation of the map's last two parameters. At 0.06
+/// one side of the screen looks larger than the other by a sixth.
 constexpr double usual_view = 0.06;
 
 double square(double value) noexcept { return value * value; }
 
-/// Raw numbers as the equations have them.
+/// Raw numbers in the normalisation of the equations.
 struct Frame {
   RawPoint middle{};
   RawPoint spread{1, 1};
@@ -73,7 +73,7 @@ Eigen::Vector2d mapped(const Parameters& p, const Eigen::Vector2d& at) {
   return {(p[0] * at.x() + p[1] * at.y() + p[2]) / w, (p[3] * at.x() + p[4] * at.y() + p[5]) / w};
 }
 
-/// How a place moves with the parameters.
+/// The derivatives of a point by the parameters.
 Jacobian by_parameters(const Parameters& p, const Eigen::Vector2d& at) {
   const double w = p[6] * at.x() + p[7] * at.y() + 1;
   const Eigen::Vector2d to = mapped(p, at);
@@ -88,7 +88,7 @@ Jacobian by_parameters(const Parameters& p, const Eigen::Vector2d& at) {
   return j;
 }
 
-/// How a place moves with where the gun points.
+/// The derivatives of a point by the gun's aim.
 Eigen::Matrix2d by_place(const Parameters& p, const Eigen::Vector2d& at) {
   const double w = p[6] * at.x() + p[7] * at.y() + 1;
   const Eigen::Vector2d to = mapped(p, at);
@@ -105,7 +105,7 @@ struct Places {
   std::vector<Eigen::Vector2d> from, to;
 };
 
-/// Which parameters are free in a model; the others stay as they are.
+/// The free parameters of a model; the others keep their values.
 std::vector<int> free_in(AimModel model) {
   switch (model) {
     case AimModel::scale:
@@ -117,9 +117,9 @@ std::vector<int> free_in(AimModel model) {
   }
 }
 
-/// Least squares by Gauss and Newton; linear models are there at once. Nothing if the equations are singular.
+/// Gauss-Newton least squares; linear models need one step. Nothing if the equations are singular.
 std::optional<Parameters> solve(const Places& places, AimModel model, Parameters p) {
-  const std::vector<int> free = free_in(model);  // of a projective map all; with fewer, its last two stay
+  const std::vector<int> free = free_in(model);  // all of a projective map; with fewer, the last two are fixed
   const auto count = static_cast<Eigen::Index>(places.from.size() * 2), width = static_cast<Eigen::Index>(free.size());
   constexpr int most_rounds = 20;
   for (int round = 0; round < most_rounds; ++round) {
@@ -147,7 +147,7 @@ std::optional<Parameters> solve(const Places& places, AimModel model) {
   auto p = solve(places, model == AimModel::projective ? AimModel::affine : model, Parameters::Zero());
   if (p && model == AimModel::projective) p = solve(places, model, *p);
   if (!p) return std::nullopt;
-  // No screen is seen whose far side lies behind the gun.
+  // A screen whose far side would be behind the gun cannot be seen.
   for (const Eigen::Vector2d& at : places.from)
     if (!((*p)[6] * at.x() + (*p)[7] * at.y() + 1 > 0)) return std::nullopt;
   return p;
@@ -159,8 +159,8 @@ double left_over(const Places& places, const Parameters& p) {
   return sum;
 }
 
-/// What rounding to steps adds to the variance of a mean of many readings, as a part of the square of a step: a
-/// twelfth, and less where the noise of a reading spreads it over several steps (B. Widrow, I. Kollar, "Quantization
+/// The contribution of rounding to the variance of a mean of many readings, relative to the square of a step: one
+/// twelfth, and less where the noise of a reading covers several steps (B. Widrow, I. Kollar, "Quantization
 /// Noise", 2008, chapter 5). `spread` is of readings, in steps.
 double of_rounding(double spread) {
   constexpr double still = 1.0 / 12;
@@ -176,7 +176,7 @@ double of_mean(int count) noexcept {
   return against_all / std::max(1, count);
 }
 
-/// Numbers that are always the same, everywhere: G. Marsaglia, "Xorshift RNGs", 2003; the sum of twelve even ones is
+/// Reproducible random numbers: G. Marsaglia, "Xorshift RNGs", 2003; the sum of twelve uniform ones is
 /// nearly normal.
 std::vector<Parameters> make_draws(std::size_t count) {
   std::uint64_t state = 88172645463325252ULL;
@@ -246,8 +246,8 @@ class Fitter {
   }
 
  private:
-  /// How densely wild shots fall where that one has, by what the others say: near the target more than far from it.
-  /// Cauchy's distribution in the plane, by the part of the width that half of all wild shots stay within.
+  /// The density of stray shots at that one's position, given the others: higher near the target than far from it.
+  /// A Cauchy distribution in the plane, scaled by the distance within which half of all stray shots fall.
   [[nodiscard]] double density(std::size_t shot, const Parameters& by_others) const {
     constexpr double half = 0.2, root_of_three = 1.7320508075688772, size = half / root_of_three;
     const double part = square((mapped(by_others, all_.from[shot]) - all_.to[shot]).norm() / size);
@@ -258,7 +258,7 @@ class Fitter {
     return its ? density(shot, *its) : 0;
   }
 
-  /// If that shot is the bad one: what is left at least when another one is taken for it; at most what is enough.
+  /// If that shot is the bad one: the smallest residual with another one taken for it, up to the sufficient value.
   [[nodiscard]] double left_by_others(std::size_t bad, AreaPoint target) const {
     const auto truth = solve(without(all_, bad), AimModel::projective);
     if (!truth) return 0;
@@ -281,7 +281,7 @@ class Fitter {
     double widest = 0;
     for (const Eigen::Vector2d& one : all_.from)
       for (const Eigen::Vector2d& other : all_.from) widest = std::max(widest, (one - other).norm());
-    constexpr double same = 0.03;  // of the way between the two that are furthest apart
+    constexpr double same = 0.03;  // of the distance between the two that are furthest apart
     for (std::size_t i = 0; i < shots_.size(); ++i)
       for (std::size_t k = i + 1; k < shots_.size(); ++k) {
         const bool one_target = shots_[i].target == shots_[k].target;
@@ -301,7 +301,7 @@ class Fitter {
     return {sizes[0] < square(thin) * sizes[1] ? ShotRefusal::in_line : ShotRefusal::none, {}};
   }
 
-  /// Shots that are nearly the same to the gun, measured by its own steps and noise: a step of it would be more than 3
+  /// Shots that the gun can hardly distinguish, given its resolution and noise: one step would be more than 3
   /// % of the screen's width, or the noise of a reading more than 20 %; on both axes, or on one.
   [[nodiscard]] ShotRefusal refuse_narrow() const {
     AreaPoint low = shots_.front().target, high = low;
@@ -341,7 +341,9 @@ class Fitter {
     return shape::to_corners(fit.aim.corners).has_value();
   }
 
-  /// The standard deviation of a shot, each way, by the gun alone: from the spread of its readings and their steps.
+  /// The gun's own contribution to the standard deviation of a shot, along each axis: from the spread of its readings
+  /// and their
+  /// steps.
   [[nodiscard]] double noise_of(const Parameters& p) const {
     double sum = 0;
     for (std::size_t i = 0; i < shots_.size(); ++i) {
@@ -357,8 +359,8 @@ class Fitter {
     return std::sqrt(sum / static_cast<double>(shots_.size()));
   }
 
-  /// Who moves on steadily while shooting shoots late by half of the way, always to the same side: no residual shows
-  /// it.
+  /// A user who moves steadily while shooting shoots late by half of the movement, always to the same side, which no
+  /// residual shows.
   [[nodiscard]] double lag_of(const Parameters& p) const {
     double sum = 0;
     for (std::size_t i = 0; i < shots_.size(); ++i) {
@@ -379,9 +381,9 @@ class Fitter {
     return squares;
   }
 
-  /// The largest errors over a part of the screen, in rising order, for shots with a standard deviation of 1: the
-  /// errors of the parameters are drawn by their covariance, and each draw's largest error along the edge of that part
-  /// is taken.
+  /// The largest errors over a part of the screen, in ascending order, for shots with a standard deviation of 1:
+  /// parameter errors are drawn from their covariance, and the largest error along the edge of that part is recorded
+  /// for each draw.
   [[nodiscard]] std::vector<double> largest_errors(const Parameters& p, double scatter, const AreaBox& over) const {
     Covariance known = information(all_, p);
     known.bottomRightCorner<2, 2>() += square(scatter / usual_view) * Eigen::Matrix2d::Identity();
@@ -409,22 +411,22 @@ class Fitter {
     return places;
   }
 
-  // -- what the residuals say --------------------------------------------------------------------------------------
-  /// What can have happened: all shots were aimed, or one of them went somewhere else.
+  // -- residuals --------------------------------------------------------------------------------------------------
+  /// A hypothesis: all shots were aimed, or one of them strayed.
   struct Story {
-    Parameters by = Parameters::Zero();  ///< the map of it
-    AimSpread::Likelihood likelihood{};  ///< of what it leaves over
-    double weight = never;               ///< the logarithm of how likely it is; later how likely
+    Parameters by = Parameters::Zero();  ///< its map
+    AimSpread::Likelihood likelihood{};  ///< of its residuals
+    double weight = never;               ///< the logarithm of its likelihood; later its probability
   };
 
-  /// How much the last two parameters are known by these places: the others left out.
+  /// How precisely these points determine the last two parameters, marginalised over the others.
   static Eigen::Matrix2d known_of_view(const Covariance& information) {
     return information.bottomRightCorner<2, 2>() -
            information.bottomLeftCorner<2, 6>() *
                information.topLeftCorner<6, 6>().ldlt().solve(information.topRightCorner<6, 2>());
   }
 
-  /// Least squares, drawn towards a view from straight ahead as hard as this scatter of the shots says.
+  /// Least squares, regularised towards a view from straight ahead according to this scatter of the shots.
   static std::optional<Parameters> drawn(const Places& places, double scatter) {
     auto p = solve(places, AimModel::affine, Parameters::Zero());
     if (!p) return std::nullopt;
@@ -448,8 +450,8 @@ class Fitter {
     return p;
   }
 
-  /// How likely these places are, over all maps, where views from far aside are unlikely: by the least squares that are
-  /// left, and by the view that they ask for, as seen from the drawn map.
+  /// The likelihood of these points over all maps, with a prior against oblique views: from the least-squares residual
+  /// and from the view that the points require, relative to the regularised map.
   [[nodiscard]] std::optional<Story> story(const Places& places, const AimSpread& spread) const {
     constexpr double usual_scatter = 0.004;
     const auto p = drawn(places, usual_scatter);
@@ -477,9 +479,9 @@ class Fitter {
     return made;
   }
 
-  /// All stories, the first one that all shots were aimed; their weights add up to 1.
+  /// All hypotheses, starting with the one that all shots were aimed; their weights add up to 1.
   [[nodiscard]] std::vector<Story> stories(const AimSpread& spread) const {
-    // what an aimed shot adds to the density of residuals in the plane
+    // the contribution of an aimed shot to the density of residuals in the plane
     constexpr double plane = 2 * std::numbers::pi;
     std::vector<Story> told{story(all_, spread).value_or(Story{})};
     for (std::size_t i = 0; i < shots_.size(); ++i) {
@@ -494,7 +496,7 @@ class Fitter {
     return told;
   }
 
-  /// The map that is kept: drawn as hard as the scatter of these shots says.
+  /// The resulting map, regularised according to the scatter of these shots.
   [[nodiscard]] std::optional<Parameters> as_people_see() const {
     const auto first = drawn(all_, 0.004);
     if (!first) return std::nullopt;
@@ -505,8 +507,8 @@ class Fitter {
     return drawn(all_, spread.typical());
   }
 
-  /// The error that is left, its bound, and whether a shot went wild. The shots are doubtful if it is more likely than
-  /// not that one did, and one is named if it is surely that one.
+  /// The remaining error, its bound, and whether a shot strayed. The fit is doubtful if this is more likely than
+  /// not, and a shot is named if it is certain which one.
   void judge(const Parameters& p, const AreaBox& over, GunFit& fit) const {
     AimSpread spread{noise_of(p)};
     const std::vector<Story> told = stories(spread);
@@ -523,8 +525,8 @@ class Fitter {
     fit.aim.bound = std::min(1.0, bound(p, spread, told, over) + lag_of(p));
   }
 
-  /// The largest error over a part of the screen stays below this in 95 of 100 fits, and below twice of it in nearly
-  /// all: by the scatter, and by how far the map is from those of the other stories.
+  /// The largest error over a part of the screen stays below this in 95 of 100 fits, and below twice this in nearly
+  /// all: from the scatter, and from the distance between the map and those of the other hypotheses.
   [[nodiscard]] double bound(const Parameters& p, const AimSpread& spread, const std::vector<Story>& told,
                              const AreaBox& over) const {
     const std::vector<double> errors = largest_errors(p, spread.typical(), over);
@@ -554,14 +556,14 @@ class Fitter {
     double most = 0;
     for (const Eigen::Vector2d& at : edge_of(p, over)) {
       const double w = other[6] * at.x() + other[7] * at.y() + 1;
-      if (!(w > 0.05)) return 10;  // that one sees it behind the gun
+      if (!(w > 0.05)) return 10;  // the point is behind the gun in that map
       most = std::max(most, (mapped(p, at) - mapped(other, at)).norm());
     }
     return most;
   }
 
   static constexpr Eigen::Index a_side = 4, places = 4 * a_side;
-  /// Places along the edge of a part of the screen, as the equations have them.
+  /// Points along the edge of a part of the screen, in the normalisation of the equations.
   [[nodiscard]] std::vector<Eigen::Vector2d> edge_of(const Parameters& p, const AreaBox& over) const {
     const shape::Projection back = shape::inverse(projection_of(p));
     std::vector<Eigen::Vector2d> all;
@@ -592,7 +594,8 @@ std::vector<AreaPoint> targets_for(int shots) {
       return {{near, near}, {far, near}, {middle, far}};
     case 4:
       return {{near, near}, {far, near}, {far, far}, {near, far}};
-    case 5: {  // the first is on no line between two others: so any four of them fit a map, and a bad one is found
+    case 5: {  // the first is on no line between two others, so any four of them determine a map, and a bad one is
+               // found
       constexpr double above = 0.35;
       return {{middle, above}, {near, near}, {far, near}, {far, far}, {near, far}};
     }

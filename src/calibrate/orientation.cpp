@@ -17,7 +17,7 @@ constexpr double worth = 2;
 /// The largest sideways error of a push.
 constexpr double most_apart = 32;
 
-/// The mean of how far pushes are from where they were asked for, and its error.
+/// The mean angle between pushes and the requested directions, and its error.
 std::optional<Orientation> turned_by(const std::vector<Point>& pushes) {
   constexpr std::array<double, 4> asked{-90, 0, 90, 180};
   std::vector<double> off;
@@ -47,7 +47,7 @@ std::optional<Orientation> orientation_of(const std::vector<Point>& pushes) {
   auto found = turned_by(mirrored);
   if (!found) return std::nullopt;
   found->flip = {1, -1};
-  if (std::fabs(found->turned) > 90) {  // turned by half and flipped: the other axis is the one
+  if (std::fabs(found->turned) > 90) {  // rotated by half a turn and mirrored: the other axis is reversed
     found->flip = {-1, 1};
     found->turned = std::remainder(found->turned - 180, 360);
   }

@@ -1,4 +1,4 @@
-// How a stick stands in its housing, from four pushes: turned, or with an axis that runs the other way.
+// How a stick is mounted in its housing, from four pushes: rotated, or with a reversed axis.
 #pragma once
 
 #include <optional>
@@ -9,13 +9,13 @@
 namespace omnipar::inline abi_0::calibrate {
 
 struct Orientation {
-  shape::Point flip{1, 1};  ///< -1: that axis runs the other way
-  double turned = 0;        ///< degrees, once the axis is flipped; the mean of the pushes
+  shape::Point flip{1, 1};  ///< -1: that axis is reversed
+  double turned = 0;        ///< degrees, after reversing the axis; the mean of the pushes
   double error = 0;         ///< degrees: the standard error of that mean
 };
 
-/// From pushes straight up, right, down and left, as seen from the rest, x to the right and y downwards, both axes
-/// equally long. Nothing if they fit no way in which a stick can stand.
+/// From pushes straight up, right, down and left, relative to the rest, x to the right and y downwards, both axes
+/// equally scaled. Nothing if they fit no way to mount a stick.
 [[nodiscard]] std::optional<Orientation> orientation_of(const std::vector<shape::Point>& pushes);
 
 }  // namespace omnipar::inline abi_0::calibrate

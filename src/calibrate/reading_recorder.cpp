@@ -55,7 +55,7 @@ std::optional<RawPoint> ReadingRecorder::place(const Thing& thing) const {
   const auto y = node->second.find(thing.y.code);
   const bool has_y = !thing.is_stick || y != node->second.end();
   if (x == node->second.end() && (!thing.is_stick || !has_y)) return std::nullopt;
-  // of a stick one axis may speak long before the other one
+  // one axis of a stick may report long before the other one
   const auto value = [&node](auto at, const Control& control) {
     return static_cast<double>(at != node->second.end() ? at->second : control.rest);
   };

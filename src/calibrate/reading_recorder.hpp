@@ -1,4 +1,4 @@
-// What a unit's controls say, as readings one each step: where nothing comes, what was said last holds.
+// Turns the reports of a unit's controls into one reading per time step; without a report, the last value holds.
 #pragma once
 
 #include <cmath>
@@ -12,7 +12,7 @@
 
 namespace omnipar::inline abi_0::calibrate {
 
-/// One thing that is measured: a stick with both its axes, or an axis.
+/// A control to calibrate: a stick with both its axes, or an axis.
 struct Thing {
   std::string role;
   bool is_stick = false;
@@ -23,19 +23,19 @@ struct Thing {
 
 class ReadingRecorder {
  public:
-  /// True if there is something new to measure on it.
+  /// True if another calibration of it could yield anything new.
   void meet(int node, const Attachment& attachment, const std::vector<std::string>& only);
   void lose(int node);
-  /// Takes the values of a report.
+  /// Adds the values of a report.
   void feed(int node, const Report& report);
 
   [[nodiscard]] const std::vector<Thing>& things() const noexcept { return things_; }
   [[nodiscard]] bool is_there(const Thing& thing) const { return values_.contains(thing.node); }
   /// The current position; nothing before the first report.
   [[nodiscard]] std::optional<RawPoint> place(const Thing& thing) const;
-  /// The part of its declared way from where it was when this was asked first, or since `mark`.
+  /// The fraction of its declared range that it has moved since the first call, or since `mark`.
   [[nodiscard]] double away(const Thing& thing) const;
-  /// What is at rest now.
+  /// Sets the current position as rest.
   void mark();
   [[nodiscard]] bool has_buttons() const noexcept { return has_buttons_; }
   [[nodiscard]] bool is_down() const noexcept;
@@ -44,12 +44,12 @@ class ReadingRecorder {
   std::vector<Thing> things_;
   std::map<int, std::map<Code, std::int32_t>> values_;
   std::map<int, std::vector<Code>> buttons_;
-  std::map<std::pair<int, Code>, RawPoint> marks_;  ///< by node and code: two may have one role
+  std::map<std::pair<int, Code>, RawPoint> marks_;  ///< by node and code, because two may have one role
   bool has_buttons_ = false;
 };
 
 [[nodiscard]] inline double length(RawPoint way) noexcept { return std::sqrt(way.x * way.x + way.y * way.y); }
-/// Half the range that it declares, each way.
+/// Half its declared range, along each axis.
 [[nodiscard]] RawPoint half_of(const Thing& thing) noexcept;
 [[nodiscard]] inline DeclaredRange declared(const Control& control) noexcept {
   return {control.minimum, control.maximum};

@@ -15,11 +15,11 @@ bool is_raw(double value) noexcept {
 }
 namespace {
 
-/// A reading farther than this part of the way from the median of those around it is a spike.
+/// A reading further than this fraction of the range from the median of its neighbours is a spike.
 constexpr double spike = 0.12;
 
-/// How many readings one report lasts: one each step of time, so that of a slow unit several are the same report. By
-/// the runs of equal readings while it moves.
+/// The number of readings per report: with one per time step, several readings of a slow unit are the same report.
+/// Estimated from the runs of equal readings while it moves.
 template <typename T>
 std::size_t readings_in_report(const std::vector<T>& values) {
   std::vector<double> runs;
@@ -32,7 +32,7 @@ std::size_t readings_in_report(const std::vector<T>& values) {
     runs.push_back(static_cast<double>(length));
     length = 1;
   }
-  constexpr double slowest = 9;  // 30 reports a second
+  constexpr double slowest = 9;  // 30 reports per second
   constexpr std::size_t least = 20;
   if (runs.size() < least) return 1;
   return static_cast<std::size_t>(std::clamp(std::ceil(quantile(runs, 0.3)), 1.0, slowest));
@@ -44,13 +44,13 @@ std::size_t window_for(const std::vector<T>& values) {
   return 8 * readings_in_report(values) + 3;
 }
 
-/// The medians of the window that ends at each reading, around it, and that begins at it.
+/// The medians of the windows that end at, are centred on, and begin at each reading.
 struct Medians {
   std::vector<double> before, around, after;
 };
 Medians medians_of(const std::vector<double>& values, std::size_t window) {
   const std::size_t count = values.size(), width = std::min(window, count);
-  std::vector<double> sorted, by_first;  // the window now; its median, by where it begins
+  std::vector<double> sorted, by_first;  // the current window; its median, by starting index
   for (std::size_t last = 0; last < count; ++last) {
     sorted.insert(std::ranges::upper_bound(sorted, values[last]), values[last]);
     if (sorted.size() < width) continue;
@@ -67,8 +67,8 @@ Medians medians_of(const std::vector<double>& values, std::size_t window) {
   return all;
 }
 
-/// Which readings are spikes: farther from where it was before, around and after them. What lies between these is on
-/// its way from one to the other.
+/// Finds spikes: readings far from the positions before, around and after them. Readings between those positions are
+/// part of a movement.
 std::vector<bool> spikes_of(const std::vector<double>& values, std::size_t window, double far) {
   std::vector<bool> spikes(values.size());
   if (values.empty()) return spikes;
@@ -120,7 +120,7 @@ RawPoint median(const std::vector<RawPoint>& points) { return {median(of_x(point
 
 namespace {
 
-/// Without those that are spikes; the readings of one spike, one at a time, count once.
+/// Without spikes; the readings of one spike, which come one at a time, count once.
 template <typename T>
 Clean<T> without(const std::vector<T>& values, const std::vector<bool>& spikes) {
   Clean<T> result;
@@ -148,7 +148,7 @@ Clean<RawPoint> clean(const std::vector<RawPoint>& points, RawPoint span) {
 }
 
 bool is_too_fast(const std::vector<RawPoint>& sweep, RawPoint rest, RawPoint half) {
-  constexpr double most_step = 0.08, away = 0.5;  // of the whole way around; of the way to the edge
+  constexpr double most_step = 0.08, away = 0.5;  // of the circumference; of the distance to the edge
   std::vector<double> steps;
   std::optional<shape::Point> before;
   for (const RawPoint& raw : sweep) {
@@ -163,7 +163,7 @@ bool is_too_fast(const std::vector<RawPoint>& sweep, RawPoint rest, RawPoint hal
 }
 
 Rest rest_of(const std::vector<RawPoint>& points, RawPoint span) {
-  // nothing moves here, so what is far from the middle of all is a spike, however long it lasted
+  // nothing moves here, so a reading far from the overall median is a spike, however long it lasts
   const RawPoint middle = median(points);
   std::vector<bool> spikes;
   for (const RawPoint& point : points)
@@ -171,7 +171,7 @@ Rest rest_of(const std::vector<RawPoint>& points, RawPoint span) {
   Clean<RawPoint> good = without(points, spikes);
   constexpr double most_times = 0.88;
   if (static_cast<double>(good.readings.size()) < most_times * static_cast<double>(points.size()))
-    good = {points, 0};  // that is how it is
+    good = {points, 0};  // the unit is like that
   std::vector<double> far;
   for (const RawPoint& point : good.readings) far.push_back(distance(point, middle));
   const double near = quantile(far, 0.9);

@@ -15,7 +15,7 @@ std::vector<RawPoint> ends_of(const std::vector<RawPoint>& stopped) {
           median(std::vector<RawPoint>{stopped.end() - count, stopped.end()})};
 }
 
-/// By steps towards the farthest place, each shorter than the one before (M. Badoiu and K. L. Clarkson, "Smaller
+/// Steps towards the furthest point, each shorter than the previous one (M. Badoiu and K. L. Clarkson, "Smaller
 /// Core-Sets for Balls", 2003).
 Circle circle_around(const std::vector<RawPoint>& places, RawPoint way) {
   Circle circle;

@@ -1,4 +1,4 @@
-// Where a control stops when it is released: not always at the same place, and not always at once.
+// Where a control stops after its release: not always at the same position, and not always immediately.
 #pragma once
 
 #include <vector>
@@ -7,13 +7,13 @@
 
 namespace omnipar::inline abi_0::calibrate {
 
-/// Where it was just after it stopped, and at the end: it may creep between them.
+/// Its position just after it stopped, and at the end: it may creep in between.
 [[nodiscard]] std::vector<RawPoint> ends_of(const std::vector<RawPoint>& stopped);
 
-/// The smallest circle around places, in raw numbers divided by `way`.
+/// The smallest circle around points, in raw numbers divided by `way`.
 struct Circle {
   RawPoint middle;
-  double radius = 0;  ///< in parts of the way
+  double radius = 0;  ///< as a fraction of the range
 };
 [[nodiscard]] Circle circle_around(const std::vector<RawPoint>& places, RawPoint way);
 

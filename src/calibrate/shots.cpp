@@ -19,7 +19,7 @@ double mean(std::span<const double> values) {
   return values.empty() ? 0 : sum / static_cast<double>(values.size());
 }
 
-/// Of the middle four fifths: finer than a reading, and no spike moves it far.
+/// The mean of the middle four fifths: finer than one step, and robust against spikes.
 double middle_mean(std::vector<double> values) {
   std::ranges::sort(values);
   const auto tenth = static_cast<std::ptrdiff_t>(values.size() / 10);
@@ -34,7 +34,7 @@ double spread(const std::vector<double>& values) {
   return std::sqrt(squares / (static_cast<double>(values.size()) - 1));
 }
 
-/// The standard deviation of a reading, by how readings that follow each other differ: a steady movement adds little.
+/// The standard deviation of a reading, from differences of consecutive readings: steady movement adds little.
 double jitter(const std::vector<double>& values) {
   double squares = 0;
   int count = 0;
@@ -116,7 +116,7 @@ bool AimHistory::feed(int node, const Report& report) {
     step_y_.note(place->y - heard_.back().raw.y);
   }
   heard_.push_back({report.time, *place, seen});
-  // what was reported last before the memory begins holds on into it
+  // the last report before the history begins is still valid in it
   while (heard_.size() > most_heard || (heard_.size() > 1 && heard_[1].time < report.time - longest_memory))
     heard_.pop_front();
   if (!seen) return pulled;
@@ -141,7 +141,7 @@ void AimHistory::Step::note(double difference) noexcept {
   size = way;
 }
 
-/// A gun that only jumps from target to target has shown nothing of its steps.
+/// A gun that only jumps from target to target shows nothing of its resolution.
 double AimHistory::Step::known() const noexcept {
   constexpr int often = 8;
   return times < often ? 1 : size;
@@ -158,7 +158,7 @@ std::vector<AimHistory::Heard> AimHistory::heard_within(Time from, Time at) cons
   return all;
 }
 
-/// Readings one each step of time.
+/// One reading per time step.
 Shot AimHistory::read(Time from, Time at) const {
   const std::vector<Heard> heard = heard_within(from, at);
   Shot shot;
@@ -182,7 +182,7 @@ Shot AimHistory::read(Time from, Time at) const {
   shot.taken = std::chrono::duration_cast<Duration>(at - from);
   shot.missed = 2 * missed > static_cast<int>(x.size());
   shot.step = {step_x_.known(), step_y_.known()};
-  // The two means differ by so much by chance, since each is of a quarter of the reports.
+  // The expected random difference of the two means, since each is of a quarter of the reports.
   constexpr double surely = 4;
   const double by_chance = surely * std::sqrt(8.0 / std::max(1, shot.reports));
   const auto drop_chance = [by_chance](double& moved, double jitter, double step) {
@@ -196,7 +196,7 @@ Shot AimHistory::read(Time from, Time at) const {
 std::optional<Shot> AimHistory::shot(AreaPoint target, Time at, Time since) const {
   if (!now() || heard_.empty()) {
     if (!now()) return std::nullopt;
-    Shot shot;  // it holds so still that it has not reported anything since it was plugged in
+    Shot shot;  // it is so steady that it has not reported anything since it was plugged in
     shot.target = target;
     shot.raw = *now();
     shot.reports = 1;

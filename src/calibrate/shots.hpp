@@ -1,5 +1,5 @@
-// What guns report, as shots: where a gun pointed just before its trigger was pulled, read by time (the last value
-// holds until there is another one), and what was seen of the gun before that.
+// Turns the reports of guns into shots: where a gun pointed just before its trigger was pulled, read by time (each
+// value holds until the next report), and the gun's movement before that.
 #pragma once
 
 #include <deque>
@@ -12,7 +12,7 @@
 
 namespace omnipar::inline abi_0::calibrate {
 
-/// Where one gun has pointed lately, and what its trigger does.
+/// The recent aim of one gun, and the state of its trigger.
 class AimHistory {
  public:
   explicit AimHistory(std::string unit) : unit_(std::move(unit)) {}
@@ -29,14 +29,14 @@ class AimHistory {
   [[nodiscard]] bool trigger_down() const noexcept { return triggers_down_ > 0; }
   [[nodiscard]] const std::optional<Control>& x() const noexcept { return x_; }
   [[nodiscard]] const std::optional<Control>& y() const noexcept { return y_; }
-  /// Where it points at present, if it has said so.
+  /// Its current aim, if it has reported any.
   [[nodiscard]] std::optional<RawPoint> now() const noexcept;
 
-  /// Where it pointed before this moment, not before `since`, as a shot: over the longest time up to `shot_time` in
-  /// which it stood still. Nothing if it never reported a place.
+  /// The aim before this moment, not before `since`, as a shot: over the longest time up to `shot_time` during
+  /// which it was steady. Nothing if it never reported a position.
   [[nodiscard]] std::optional<Shot> shot(AreaPoint target, Time at, Time since) const;
 
-  /// True of a shot during which it hardly moved.
+  /// True if it hardly moved during the shot.
   [[nodiscard]] bool is_still(const Shot& shot) const noexcept;
 
   /// Restarts the pointing test.
@@ -44,7 +44,7 @@ class AimHistory {
   [[nodiscard]] RawPoint lowest() const noexcept { return low_; }
   [[nodiscard]] RawPoint highest() const noexcept { return high_; }
   [[nodiscard]] int losses() const noexcept { return losses_; }
-  /// The path since then, each place with both axes; the last 20,000.
+  /// The path since then, each point with both axes; at most the last 20,000.
   [[nodiscard]] const std::deque<RawPoint>& path() const noexcept { return path_; }
 
  private:
@@ -59,7 +59,7 @@ class AimHistory {
   };
 
   [[nodiscard]] bool sees(RawPoint raw) const noexcept;
-  /// What was reported from then to `at`, and what was reported last before.
+  /// The reports between then and `at`, preceded by the last one before.
   [[nodiscard]] std::vector<Heard> heard_within(Time from, Time at) const;
   [[nodiscard]] Shot read(Time from, Time at) const;
 
@@ -74,7 +74,7 @@ class AimHistory {
   RawPoint low_{}, high_{};
   int losses_ = 0;
   std::deque<RawPoint> path_;
-  /// The smallest difference between two readings that follow each other, each way, and how often it was seen.
+  /// The smallest difference between two consecutive readings, along each axis, and how often it occurred.
   struct Step {
     double size = 0;
     int times = 0;

@@ -1,4 +1,4 @@
-// From a stick's readings to what is kept of it.
+// From a stick's readings to its calibration.
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -23,11 +23,11 @@ using calibrate::GateFit, calibrate::quantile, calibrate::Rest;
 using shape::Point;
 
 constexpr std::size_t sectors = 48, least_rest = 50, least_sweep = 120, most_fitted = 600;
-/// Behind a full push there is so much of the way left, so that it is reached surely.
+/// The margin beyond a full push, as a fraction of the range, so that it is reached reliably.
 constexpr double end_room = 0.006;
 /// The largest error of pushes from the corners of a gate, in degrees.
 constexpr double most_beside_gate = 9;
-/// Degrees below which a gate stands straight.
+/// Degrees below which a gate counts as straight.
 constexpr double least_turn = 0.7;
 
 using shape::angle_of;
@@ -79,7 +79,7 @@ class StickFitting {
     return points;
   }
 
-  /// The way by robust ends, and the sweep without its spikes.
+  /// The range by robust ends, and the sweep without its spikes.
   void find_way() {
     const auto half_way = [](const std::vector<double>& values) {
       return (quantile(values, 0.98) - quantile(values, 0.02)) / 2;
@@ -90,11 +90,11 @@ class StickFitting {
     spikes_ = clean.spikes;
     step_ = {calibrate::smallest_step(calibrate::of_x(sweep_)), calibrate::smallest_step(calibrate::of_y(sweep_))};
   }
-  /// A step of the raw numbers that it really uses, as a part of the way.
+  /// The smallest step between raw numbers actually used, as a fraction of the range.
   [[nodiscard]] double step() const { return std::max(step_.x / half_.x, step_.y / half_.y); }
   [[nodiscard]] double noise() const { return rest_.noise / std::min(half_.x, half_.y); }
 
-  /// Where it rests: the middle of where it stopped each time, if these places are farther apart than its noise.
+  /// The rest: the centre of the positions where it stopped, if they are further apart than its noise.
   void find_rest() {
     rest_ = calibrate::rest_of(in_.rest, {2 * half_.x, 2 * half_.y});
     if (does_it_stay()) {
@@ -108,19 +108,20 @@ class StickFitting {
     std::vector<RawPoint> stops{rest_.at};
     const auto add = [&](const std::vector<RawPoint>& stopped) {
       for (const RawPoint& end : calibrate::ends_of(stopped))
-        if (length(from_rest(end)) < calibrate::back_at_rest) stops.push_back(end);  // else a thumb was still on it
+        if (length(from_rest(end)) < calibrate::back_at_rest)
+          stops.push_back(end);  // otherwise a thumb was still on it
     };
     add(in_.rest_after);
     for (const auto& stopped : in_.returns) add(stopped);
     const double way = std::min(half_.x, half_.y);
     const auto circle = calibrate::circle_around(stops, {way, way});
     const double far = circle.radius * way, raw_step = std::max(step_.x, step_.y);
-    constexpr double part_of_step = 0.7;  // the next time it may stop on the other side of a step
+    constexpr double part_of_step = 0.7;  // next time it may stop on the other side of a step
     returns_ = far + part_of_step * raw_step;
     if (far > std::max(rest_.noise, raw_step)) rest_.at = circle.middle;
   }
 
-  /// It is not self-centering if it stayed near where it was pushed to; if no push is known, if it was left elsewhere.
+  /// It is not self-centering if it stayed near where it was pushed to, or, without pushes, if it was left elsewhere.
   [[nodiscard]] bool does_it_stay() const {
     const std::size_t known = std::min(in_.pushes.size(), in_.returns.size());
     if (known == 0)
@@ -135,7 +136,7 @@ class StickFitting {
     return 2 * stayed > known;
   }
 
-  /// How it stands in its housing, as the pushes have it.
+  /// How it is mounted in its housing, according to the pushes.
   bool find_orientation() {
     if (in_.pushes.empty()) return true;
     std::vector<Point> pushes;
@@ -163,7 +164,7 @@ class StickFitting {
     return at_end(raw.x, in_.declared_x) || at_end(raw.y, in_.declared_y);
   }
 
-  /// Collects readings clearly at the edge: near the farthest of their direction. Clipped readings are ignored.
+  /// Collects readings clearly at the edge: near the furthest in their direction. Clipped readings are ignored.
   void take_edge() {
     std::array<std::vector<double>, sectors> far;
     for (const RawPoint& raw : sweep_) {
@@ -185,12 +186,12 @@ class StickFitting {
   }
 
   void fit() {
-    // steps of the raw numbers make a circle look like something with corners, now and then
+    // coarse raw numbers sometimes make a circle look like a shape with corners
     const double clearly_better = step() > 0.02 ? 0.75 : 0.97;
     gate_.spread = 1;
     for (const StickGate gate : {StickGate::round, StickGate::square, StickGate::octagon}) {
       const GateFit fit = calibrate::fit_gate(gate, fitted_);
-      if (fit.spread < gate_.spread * clearly_better) gate_ = fit;  // a circle unless another one fits better
+      if (fit.spread < gate_.spread * clearly_better) gate_ = fit;  // a circle unless another shape fits better
     }
     const bool is_odd = in_.as_it_is && clear_errors() > 0.1;
     if (gate_.spread <= std::max({0.02, 1.2 * noise(), 0.6 * step()}) && !is_odd) {
@@ -201,7 +202,7 @@ class StickFitting {
     outline_ = calibrate::hull_of(sector_ends());
   }
 
-  /// The gate's edge; where less than that was reached, all around and every time, as far as it was reached: a sensor
+  /// The gate's edge; where the reach was consistently smaller on every turn, that reach instead: a sensor
   /// that saturates, a rounded corner.
   [[nodiscard]] std::vector<Point> reached_of_gate() const {
     std::vector<Point> corners = calibrate::corners_of(gate_);
@@ -214,7 +215,7 @@ class StickFitting {
     }
     const double enough = 1 - 0.004 - 0.3 * noise() - 0.3 * step();
     constexpr std::size_t few = 4;
-    // where it was swept twice, and the first time not to its end, the second time counts
+    // where only the second of two sweeps was complete, the second counts
     const auto farthest = [](const std::vector<double>& ways) {
       const double near = 0.88 * quantile(ways, 0.95);
       std::vector<double> far;
@@ -252,7 +253,7 @@ class StickFitting {
     return {by.cosine, by.sine};
   }
 
-  /// How far the gate's edge is in a direction.
+  /// The distance to the gate's edge in a direction.
   [[nodiscard]] double to_edge_of_gate(Point direction) const {
     double low = 0, high = 4;
     constexpr int halvings = 40;
@@ -263,14 +264,14 @@ class StickFitting {
     return low;
   }
 
-  /// The part of the edge that the gate is clearly not.
+  /// The part of the edge where the gate clearly does not match.
   [[nodiscard]] double clear_errors() const {
     const auto errors = calibrate::errors_of(gate_, fitted_);
     const auto count = std::ranges::count_if(errors, [](double error) { return error < -0.08; });
     return static_cast<double>(count) / static_cast<double>(std::max<std::size_t>(1, errors.size()));
   }
 
-  /// By what was reached in each direction.
+  /// By the reach in each direction.
   [[nodiscard]] std::vector<Point> sector_ends() const {
     std::array<std::vector<double>, sectors> far;
     for (const Point& p : edge_) far.at(sector_of(p, sectors)).push_back(length(p));
@@ -284,7 +285,7 @@ class StickFitting {
     return ends;
   }
 
-  /// Directions in which it stayed clearly inside of what the fit says.
+  /// Directions in which the readings stayed clearly inside the fitted edge.
   [[nodiscard]] std::optional<SweepFault> dents() const {
     const auto map = shape::stick_map(calibration(calibrate::corners_of(gate_)), in_.reversed_x, in_.reversed_y);
     if (!map) return SweepFault{SweepRefusal::not_at_edge, {}, {}};
@@ -304,13 +305,13 @@ class StickFitting {
     if (std::ranges::find(fault.directions, direction) == fault.directions.end()) fault.directions.push_back(direction);
   }
 
-  /// Pushes that went clearly farther than the sweep. If it was swept again and stays so, the edge is moved out to
+  /// Pushes that went clearly further than the sweep. If a second sweep does not change this, the edge is extended to
   /// them.
   std::optional<SweepFault> pushed_farther() {
     SweepFault fault{SweepRefusal::not_at_edge, {}, {}};
     const auto map = shape::stick_map(calibration(outline_), in_.reversed_x, in_.reversed_y);
     if (!map) return std::nullopt;
-    std::vector<std::pair<double, double>> beyond;  // angles, and how far
+    std::vector<std::pair<double, double>> beyond;  // angles and distances
     for (std::size_t i = 0; i < in_.pushes.size(); ++i) {
       const RawPoint raw = in_.pushes[i];
       const double part = shape::part_of_way(*map, shape::by_hand(*map, raw.x, raw.y));
@@ -324,7 +325,7 @@ class StickFitting {
     return fault;
   }
 
-  /// Between two pushes by both, the nearer one more.
+  /// Interpolates between two pushes by angle.
   void move_edge_out(const std::vector<std::pair<double, double>>& beyond) {
     for (Point& corner : outline_) {
       const double angle = shape::angle_of(corner);
@@ -340,7 +341,7 @@ class StickFitting {
     outline_ = calibrate::hull_of(outline_);
   }
 
-  /// Determines the rotation from the corners of the gate, which are more exact than pushes; the pushes decide which
+  /// Determines the rotation from the corners of the gate, which are more accurate than pushes; the pushes decide which
   /// corner is up. Without corners, the pushes alone decide if they are clear.
   void take_turn() {
     const bool has_corners = gate_.gate == StickGate::square || gate_.gate == StickGate::octagon;
@@ -361,7 +362,7 @@ class StickFitting {
     gate_.turned = std::fabs(pushed) > surely * orientation_->error ? pushed : 0;
   }
 
-  /// Its middle is that of its gate.
+  /// Its centre is that of its gate.
   void rest_in_the_middle() {
     Point middle{};
     if (gate_.gate == StickGate::other) {
@@ -384,7 +385,7 @@ class StickFitting {
     stick.turned = fine(gate_.turned);
     stick.gate = gate_.gate;
     std::vector<Point> corners;
-    // a little inside, so that a full push is one in every direction
+    // slightly inside, so that a full push reaches 1 in every direction
     const double inside = 1 - end_room - 0.5 / std::min(half_.x, half_.y);
     for (const Point& corner : outline) {
       const RawPoint raw = to_raw({corner.x * inside, corner.y * inside});
@@ -419,7 +420,7 @@ class StickFitting {
     return fit;
   }
 
-  /// Where nothing was ever read between the rest and a ring around it, although it went through there often.
+  /// A ring around the rest that contains no reading, although the stick crossed it often.
   [[nodiscard]] double own_dead_zone(const shape::StickMap& map) const {
     std::vector<double> ways;
     int crossings = 0;
@@ -433,7 +434,7 @@ class StickFitting {
     }
     if (crossings < 4 || ways.empty()) return 0;
     const double least = *std::ranges::min_element(ways);
-    // only who went through there slowly could have been seen
+    // only a slow crossing would have been read
     const auto close = std::ranges::count_if(ways, [least](double way) { return way < least + 0.1; });
     constexpr int surely = 12;
     return least > 0.06 + noise() + 1.5 * step() && close >= surely
@@ -441,7 +442,7 @@ class StickFitting {
                : 0;
   }
 
-  /// Degrees beside the unit's own axes in which it never is, although it is often exactly on them.
+  /// The angle beside the unit's own axes without any reading, although many are exactly on them.
   [[nodiscard]] double own_snap() const {
     constexpr double straight = 0.3, least = 3;
     constexpr int many = 12;
@@ -488,7 +489,7 @@ class StickFitting {
   const StickReadings& in_;
   Point sign_;  ///< of both axes, in the user's directions
   Point half_;
-  Point flip_{1, 1};  ///< -1: an axis that runs the other way than its sheet says
+  Point flip_{1, 1};  ///< -1: an axis that is reversed relative to its sheet
   Rest rest_;
   double returns_ = 0;
   std::optional<calibrate::Orientation> orientation_;
@@ -526,7 +527,7 @@ std::array<bool, 8> directions_reached(const std::vector<RawPoint>& sweep, RawPo
   for (std::size_t s = 0; s < fine; ++s) {
     const auto count =
         static_cast<std::size_t>(std::ranges::count_if(far.at(s), [usual](double way) { return way >= 0.45 * usual; }));
-    // each direction has its own sector and a half of both beside it
+    // each direction has its own sector and half of both neighbours
     if (count >= least) continue;
     reached.at((s / 2) % 8) = false;
     if (s % 2 == 1) reached.at((s / 2 + 1) % 8) = false;

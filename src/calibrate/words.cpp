@@ -1,4 +1,4 @@
-// What the guide says.
+// The guide's messages.
 #include <array>
 
 #include <fmt/format.h>

@@ -1,4 +1,4 @@
-// The catalogue that comes with the library: the shipped sheets, read as any other.
+// The catalogue that is part of the library: the shipped sheets, read like any others.
 #include "catalogue/shipped.hpp"
 #include "omnipar/sheets.hpp"
 

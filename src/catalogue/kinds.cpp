@@ -11,7 +11,7 @@
 namespace omnipar::inline abi_0::catalogue {
 namespace {
 
-// Made when they are first asked for, which may be before main.
+// Created when first requested, which may be before main.
 
 using text::Field;
 using text::FieldKind;
@@ -120,7 +120,7 @@ const std::vector<Field>& use_fields() {
   return fields;
 }
 
-/// The fields of stages that stand in a port.
+/// The fields of stages that belong to a port.
 std::vector<Field> with_port_stages(std::vector<Field> fields) {
   for (const stage::Kind* kind : stage::table())
     if (kind->home == stage::Home::directions)
@@ -317,7 +317,7 @@ const std::vector<Field>& rig_table() {
   return fields;
 }
 
-/// What every measurement has, behind its own fields.
+/// Fields that every calibration has, after its own ones.
 std::vector<Field> with_measured(std::vector<Field> fields) {
   constexpr double most_readings = 1e9;
   const Field more[] = {

@@ -1,4 +1,4 @@
-// The kinds of sheets: what each is called, which fields it has, and how plain values are made of it.
+// The kinds of sheets: their names, their fields, and how they are converted to plain values.
 #pragma once
 
 #include <span>
@@ -15,8 +15,8 @@ struct Kind {
   std::string_view about;
   std::string_view example;  ///< a whole file
   std::span<const text::Field> fields;
-  /// Makes a plain value of a checked table, looks for errors of meaning, and puts it into `sheets`: among
-  /// the good ones, if there have been no errors since `errors_before`.
+  /// Converts a checked table to a plain value, checks its semantics, and adds it to `sheets`: among
+  /// the valid ones, if there have been no errors since `errors_before`.
   void (*read)(const text::Source& source, const text::Value& table, std::size_t errors_before, Sheets& sheets);
 };
 
@@ -28,10 +28,10 @@ void read_rig(const text::Source& source, const text::Value& table, std::size_t 
 void read_calibration(const text::Source& source, const text::Value& table, std::size_t errors_before, Sheets& sheets);
 void read_profile(const text::Source& source, const text::Value& table, std::size_t errors_before, Sheets& sheets);
 
-/// Within a list of tables, the texts of a field must differ: `name-twice`.
+/// In a list of tables, a field's texts must be unique: `name-twice`.
 void check_differ(const text::Source& source, const text::Value& list, std::string_view field, Diagnostics& problems);
 
-/// Each role in a list must be one of the vocabulary, or one direction of a stick: `unknown-role`.
+/// Each role in a list must be in the vocabulary, or one direction of a stick: `unknown-role`.
 void check_roles(const text::Source& source, const text::Value* list, Diagnostics& problems);
 
 /// Checks the field 'area' of a table: `bad-area`.

@@ -16,7 +16,7 @@ namespace omnipar::inline abi_0::catalogue {
 /// "a, b and c".
 [[nodiscard]] std::string listed(const std::vector<std::string_view>& names);
 
-/// "did you mean 'x'?" if some name is near enough, else "there are: …".
+/// "did you mean 'x'?" if a name is close enough, otherwise "there are: …".
 [[nodiscard]] std::string suggestion(std::string_view misspelt, const std::vector<std::string_view>& names);
 
 }  // namespace omnipar::inline abi_0::catalogue

@@ -1,4 +1,4 @@
-// A first guess at a whole profile.
+// A first proposal for a whole profile.
 #include <algorithm>
 
 #include <fmt/format.h>

@@ -1,4 +1,4 @@
-// A checked table to a profile. What a profile asks for is looked at when it is compiled.
+// Converts a checked table to a profile. Its references are checked when it is compiled.
 #include <algorithm>
 #include <array>
 #include <charconv>
@@ -13,12 +13,12 @@ namespace {
 
 using text::Value;
 
-constexpr std::array<std::string_view, 3> pointer_spans{"area", "screen", "desktop"};  // as `PointerSpan` has them
-constexpr std::array<std::string_view, 2> off_screens{"edge", "button"};               // as `OffScreen` has them
+constexpr std::array<std::string_view, 3> pointer_spans{"area", "screen", "desktop"};  // in the order of `PointerSpan`
+constexpr std::array<std::string_view, 2> off_screens{"edge", "button"};               // in the order of `OffScreen`
 
 class ProfileReader {
  public:
-  /// `flawed`: there are errors already, and what is missing may have been left out for them.
+  /// `flawed`: there are errors already, and missing fields may have been left out because of them.
   ProfileReader(const text::Source& source, Diagnostics& problems, bool flawed)
       : source_(source), problems_(problems), flawed_(flawed) {}
 
@@ -64,7 +64,7 @@ class ProfileReader {
     return port;
   }
 
-  /// By its place among the words; the first, if it is none of them.
+  /// Its index among the words; the first, if it is not among them.
   template <typename Enum>
   static Enum one_of(std::span<const std::string_view> words, const std::string& word) {
     const auto at = std::ranges::find(words, word);
@@ -98,7 +98,7 @@ class ProfileReader {
     return field.measure == stage::Measure::milliseconds ? std::round(setting.number * 1000) : setting.number;
   }
 
-  /// A port has a seat, unless it is not ours.
+  /// A port has a seat, unless it belongs to another program.
   std::string seat_of(const Value::Key& key, const Value& table) const {
     const Value* seat = table.find("seat");
     if (seat != nullptr || flag_in(table, "not-ours")) return text_in(table, "seat");

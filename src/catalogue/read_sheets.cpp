@@ -1,4 +1,4 @@
-// From texts to sheets: first the form is checked, then plain values are made of what is good.
+// From texts to sheets: first the syntax is checked, then the valid parts are converted to plain values.
 #include "omnipar/sheets.hpp"
 
 #include <algorithm>

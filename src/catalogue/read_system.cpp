@@ -1,4 +1,4 @@
-// A checked table to the sheet of a machine.
+// Converts a checked table to a machine's sheet.
 #include <algorithm>
 
 #include "catalogue/kinds.hpp"
@@ -103,7 +103,7 @@ void check_ports(const text::Source& source, const Value& table, Diagnostics& pr
                                     "change the number of one of them"));
 }
 
-/// Everything rests somewhere but a pointer.
+/// Everything but a pointer has a rest.
 void check_rest(const text::Source& source, const Value& target, Diagnostics& problems) {
   const Value* range = target.find("range");
   if (range == nullptr) return;
@@ -124,7 +124,7 @@ void check_targets(const text::Source& source, const Value& table, Diagnostics& 
   }
 }
 
-/// What an accessory adds must not have the name of what the controller has already, or of another accessory's.
+/// An accessory's targets must have names that neither the controller nor another accessory uses.
 void check_accessories(const text::Source& source, const Value& controller, Diagnostics& problems) {
   const Value* accessories = controller.find("accessory");
   if (accessories == nullptr) return;
@@ -138,7 +138,7 @@ void check_accessories(const text::Source& source, const Value& controller, Diag
   check_differ(source, all, "name", problems);
 }
 
-/// A controller with directions has the targets up, down, left and right already.
+/// A controller with directions already has the targets up, down, left and right.
 void check_direction_names(const text::Source& source, const Value& controller, Diagnostics& problems) {
   if (controller.find("directions") == nullptr) return;
   const auto check = [&](const Value& targets) {

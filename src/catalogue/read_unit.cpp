@@ -1,4 +1,4 @@
-// Checked tables to unit sheets, rigs and calibrations: all that speaks of raw codes and real units.
+// Converts checked tables to unit sheets, rigs and calibrations: everything about raw codes and real units.
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -21,8 +21,8 @@ using text::Value;
 struct RawName {
   std::string node;
   Code code;
-  std::string raw;     ///< instead, a control of raw reports
-  std::string half{};  ///< of two on one axis: which half it is
+  std::string raw;     ///< instead of a code, a raw report control
+  std::string half{};  ///< for one of two on an axis: which half
 };
 
 void no_raw_control(const text::Source& source, const Value& name, Diagnostics& problems) {
@@ -39,7 +39,7 @@ class CodeReader {
     problems_.push_back(text::at(source_, mark, std::move(id), std::move(message), std::move(hint)));
   }
 
-  /// The code that a table names, with its node, if it is one.
+  /// The code that a table names, with its node, if it is valid.
   std::optional<RawName> code_in(const Value& table) {
     const Value& name = *table.find("code");
     const std::string half = text_in(table, "half");
@@ -53,7 +53,7 @@ class CodeReader {
     return once({node, *code, "", half}, name);
   }
 
-  /// Of a calibration: an axis, also one of raw reports by its number.
+  /// For a calibration: an axis, also one of raw reports by its number.
   Code axis_in(const Value& table, std::string_view field) {
     const Value& name = *table.find(field);
     const auto code = code_called(name.text, name.mark);
@@ -63,7 +63,7 @@ class CodeReader {
     return once({"", *code, ""}, name).code;
   }
 
-  /// A list of codes; those that are none are left out.
+  /// A list of codes; invalid ones are left out.
   std::vector<Code> list_in(const Value& table, std::string_view field) {
     std::vector<Code> all;
     const Value* list = table.find(field);
@@ -72,7 +72,7 @@ class CodeReader {
     return all;
   }
 
-  /// A code can be given a role of some kinds only.
+  /// Which kinds of roles a code can have.
   void check_role(const Value& table, Code code, RoleKind kind) {
     const text::Mark mark = table.find("code")->mark;
     const std::string& name = table.find("code")->text;
@@ -167,7 +167,7 @@ PartSheet part_of(const text::Source& source, const Value& table, Diagnostics& p
   return part;
 }
 
-/// Each part that a control names must be one of the unit's.
+/// Each part that a control names must be a part of the unit.
 void check_parts(const text::Source& source, const Value& control, const UnitSheet& unit, Diagnostics& problems) {
   const Value* parts = control.find("parts");
   if (parts == nullptr) return;
@@ -328,7 +328,7 @@ void read_calibration(const text::Source& source, const Value& table, std::size_
   CodeReader codes{source, sheets.problems};
   for (const Value& axis : items_of(table, "axis")) calibration.axes.push_back(axis_in(codes, axis));
   for (const Value& stick : items_of(table, "stick")) calibration.sticks.push_back(stick_in(codes, stick));
-  // One gun may be fitted on each screen, and on each of them once.
+  // A gun may be calibrated on each screen, once on each.
   std::map<std::string, CodeReader> by_screen;
   for (const Value& aim : items_of(table, "aim")) {
     CodeReader& its = by_screen.try_emplace(text_in(aim, "screen"), source, sheets.problems).first->second;

@@ -1,4 +1,4 @@
-// What the field tables say, for programs (JSON Schema) and for people (a page).
+// The contents of the field tables, for programs (JSON Schema) and for people (a page).
 #include <algorithm>
 
 #include <fmt/format.h>
@@ -80,7 +80,7 @@ Json object_of(std::span<const Field> fields) {
   return {{"type", "object"}, {"properties", properties}, {"required", needed}, {"additionalProperties", false}};
 }
 
-/// What a value looks like, for people.
+/// The format of a value, for people.
 std::string words_for(const Field& field) {
   std::string words;
   switch (field.kind) {
@@ -121,7 +121,7 @@ std::string words_for(const Field& field) {
   return "";
 }
 
-/// The header that the inner tables of a field have in a file.
+/// The header of a field's inner tables in a file.
 std::string header_of(const std::string& path, const Field& field) {
   std::string inner = path.empty() ? std::string{field.name} : fmt::format("{}.{}", path, field.name);
   if (field.kind == FieldKind::numbered) return inner + ".N";
@@ -144,7 +144,7 @@ std::string_view flow_word(stage::Flow flow) {
   return words[static_cast<std::size_t>(flow)];
 }
 
-/// What a field of a stage is where it is not written.
+/// The default of a stage's field.
 std::string left_out(const stage::Kind& kind, const stage::Field& field) {
   if (field.measure == stage::Measure::flag) return "`false`";
   if (!field.words.empty()) return fmt::format("`\"{}\"`", field.words.front());
@@ -155,7 +155,7 @@ std::string left_out(const stage::Kind& kind, const stage::Field& field) {
   return is_as_another ? "as `ramp`" : fmt::format("{:g}", stage::values_of(kind, use)[at]);
 }
 
-/// What a field of a stage may be.
+/// The valid values of a stage's field.
 std::string domain(const stage::Field& field) {
   if (field.measure == stage::Measure::flag) return "or `true`";
   if (field.measure == stage::Measure::word) {
@@ -164,11 +164,11 @@ std::string domain(const stage::Field& field) {
     return "or " + others.substr(2);
   }
   const bool is_time = field.measure == stage::Measure::milliseconds;
-  const double unit = is_time ? 1000 : 1;  // times are kept in microseconds
+  const double unit = is_time ? 1000 : 1;  // times are in microseconds
   return fmt::format("({:g} to {:g}{})", field.low / unit, field.high / unit, is_time ? " ms" : "");
 }
 
-/// All stages, in the order in which a value goes through them.
+/// All stages, in the order in which a value passes them.
 void add_stages(std::string& page) {
   page +=
       "\n## Stages\n\nThe stages between a source and its target, in the order in which they are applied. A stage is "
@@ -203,7 +203,7 @@ std::string sheet_schema(std::string_view kind) {
 
 namespace {
 
-/// Traces are written by programs, and by people who want to show or to test something.
+/// Traces are written by programs, and by people for demonstrations and tests.
 constexpr const char* traces_page = R"(
 ## Traces and rooms
 

@@ -1,4 +1,4 @@
-// The texts of the shipped sheets, put into the library when it is built.
+// The texts of the shipped sheets, embedded into the library at build time.
 #pragma once
 
 #include <span>

@@ -1,4 +1,4 @@
-// Taking plain values out of a table that has been checked.
+// Reads plain values from a table that has been checked.
 #pragma once
 
 #include <cmath>
@@ -46,7 +46,7 @@ inline bool flag_in(const text::Value& table, std::string_view name, bool otherw
   return value == nullptr ? otherwise : value->boolean;
 }
 
-/// The items of a list that may be left out.
+/// The entries of an optional list.
 inline std::span<const text::Value> items_of(const text::Value& table, std::string_view name) {
   const text::Value* list = table.find(name);
   return list != nullptr ? std::span<const text::Value>{list->items} : std::span<const text::Value>{};

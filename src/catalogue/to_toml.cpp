@@ -1,4 +1,4 @@
-// What Omnipar writes itself: profiles, rigs and calibrations as files.
+// The files that Omnipar writes: profiles, rigs and calibrations.
 #include <algorithm>
 
 #include <fmt/format.h>

@@ -1,4 +1,4 @@
-// The hot path: a report comes in, is taken apart by the unit's wires, and is committed as a whole,
+// The hot path: a report arrives, is decomposed by the unit's wires, and is committed as a whole,
 // presses before releases. Nothing here allocates, locks, throws or calls the system.
 #include "omnipar/engine.hpp"
 
@@ -21,7 +21,7 @@ constexpr std::uint64_t bit_of(std::size_t button) noexcept { return std::uint64
 
 // -- buttons ------------------------------------------------------------------------------------------
 
-/// A button has gone down. If the same report had let it go before, that takes effect first.
+/// A button has gone down. A release earlier in the same report takes effect first.
 void State::press(const Slot& slot, std::size_t unit, std::size_t button) noexcept {
   const std::size_t word = unit * button_words + button / 64;
   const std::uint64_t bit = bit_of(button);
@@ -39,7 +39,7 @@ void State::press(const Slot& slot, std::size_t unit, std::size_t button) noexce
     set_signals(raises, unit, true);
 }
 
-/// A press that reaches hotkeys and nothing else, as while all is frozen.
+/// A press that reaches only hotkeys, as during a freeze.
 [[gnu::noinline]] void State::press_hotkeys(const Slot& slot, std::size_t unit, std::size_t button) noexcept {
   const Run hotkeys = slot.hotkey_buttons[button];
   if (head->frozen == only_noted || hotkeys.count == 0) return;
@@ -48,7 +48,7 @@ void State::press(const Slot& slot, std::size_t unit, std::size_t button) noexce
   for (const Raise raised : hotkeys.of(slot.raises)) raise(raised, unit);
 }
 
-/// Hotkeys take what is down for pressed now.
+/// Marks the buttons that are down as pressed for hotkeys.
 void State::take_for_pressed(std::size_t unit) noexcept {
   for (std::size_t button = 0; button < slots[unit].buttons.size(); ++button)
     if ((down[unit * button_words + button / 64] & bit_of(button)) != 0) press_hotkeys(slots[unit], unit, button);
@@ -68,12 +68,12 @@ void State::take_for_pressed(std::size_t unit) noexcept {
 
 /// Changes all signals of a button at once; opposite directions are resolved afterwards.
 [[gnu::noinline]] void State::set_signals(std::span<const Raise> raises, std::size_t unit, bool on) noexcept {
-  const bool in_report = std::exchange(settles_later, true);  // then that settles them
+  const bool in_report = std::exchange(settles_later, true);  // these resolve them
   for (const Raise raised : raises) on ? raise(raised, unit) : lower(raised, unit);
   if (!in_report) settle_all_opposites();
 }
 
-/// Back and forth within one report: what it was before takes effect first.
+/// Back and forth within one report: the earlier state takes effect first.
 [[gnu::noinline]] void State::let_go_first(std::span<const Raise> raises, std::size_t unit) noexcept {
   const bool in_report = settles_later;
   settle_all_opposites();
@@ -81,7 +81,7 @@ void State::take_for_pressed(std::size_t unit) noexcept {
   settles_later = in_report;
 }
 
-/// Lowers what the buttons held that are up but still counted.
+/// Lowers the signals of buttons that are up but still counted.
 void State::let_go(const Slot& slot, std::size_t unit) noexcept {
   for (std::size_t w = 0; w < slot.words; ++w) {
     const std::size_t word = unit * button_words + w;
@@ -99,8 +99,8 @@ void State::let_go(const Slot& slot, std::size_t unit) noexcept {
 
 // -- axes ---------------------------------------------------------------------------------------------
 
-/// Turns a position into presses of its directions. A direction that is passed counts from its next
-/// passing if it was not seen to be passed.
+/// Turns a position into presses of its directions. A direction that was already passed when it began to count
+/// counts from its next crossing.
 void State::cross(std::size_t unit, const AnalogOperation& operation, shape::Point point) noexcept {
   const std::size_t cell = operation.crossing * max_units + unit;
   const std::array<double, 4> push{-point.y, point.y, -point.x, point.x};
@@ -129,7 +129,7 @@ void State::cross(std::size_t unit, const AnalogOperation& operation, shape::Poi
   return point;
 }
 
-/// The range goes as far as two readings in a row have: a single one may be a spike.
+/// The range extends as far as two consecutive readings: a single one may be a spike.
 [[gnu::noinline]] void State::grow(Index axis, std::int32_t rest, std::int32_t value) noexcept {
   plan::LearnedRange& reach = reaches[axis];
   const std::int64_t now = std::int64_t{value} - rest, before = std::int64_t{reach.last} - rest;
@@ -155,7 +155,7 @@ double State::by_reach(Index axis, const shape::Scale& scale, bool grows) const 
   return shape::normalised(now, raw[axis]);
 }
 
-/// Where it is by what was measured.
+/// The calibrated position.
 [[gnu::noinline]] shape::Point State::measured_point(const Slot& slot, const Gauge& gauge) const noexcept {
   if (gauge.stick != nothing) return shape::position(slot.sticks[gauge.stick], raw[gauge.x], raw[gauge.y]);
   if (gauge.x_grows || gauge.y_grows)
@@ -163,7 +163,8 @@ double State::by_reach(Index axis, const shape::Scale& scale, bool grows) const 
             gauge.pair ? by_reach(gauge.y, gauge.y_scale, gauge.y_grows) : 0};
   if (gauge.bend != nothing) return {shape::position(slot.bends[gauge.bend], raw[gauge.x]), 0};
   if (!gauge.square) return point_of(gauge);
-  const shape::Point point = point_of(gauge);  // as a round stick has it: at the corner, too, a full push is 1 long
+  const shape::Point point =
+      point_of(gauge);  // as on a round stick: the length of a full push is 1 at the corners, too
   const double stretch = shape::square_stretch(point);
   return {point.x / stretch, point.y / stretch};
 }
@@ -178,7 +179,7 @@ bool State::is_outspoken(const Slot& slot, const Gauge& gauge) const noexcept {
   });
 }
 
-/// Of all the unit's controls of the gauge's role, but for these axes; the first of two that are pushed equally far.
+/// Among all the unit's controls of the gauge's role except these axes, the one pushed furthest; on a tie, the first.
 [[gnu::noinline]] shape::Point State::furthest_point(const Slot& slot, const Gauge& gauge,
                                                      std::uint32_t without) const noexcept {
   if (!gauge.alike) return (gauge.axes & without) != 0 ? shape::Point{} : measured_point(slot, gauge);
@@ -203,7 +204,7 @@ bool State::is_outspoken(const Slot& slot, const Gauge& gauge) const noexcept {
   arrive(own, unit, through(own.shapes.of(slot.shapes), unit, point));
 }
 
-/// It is at the end of its way.
+/// It has reached its destination.
 void State::arrive(const OwnOperation& own, std::size_t unit, shape::Point point) noexcept {
   if (own.kind == AnalogKind::crossing)
     cross(unit, plan_data->operations[own.operation], point);
@@ -211,7 +212,7 @@ void State::arrive(const OwnOperation& own, std::size_t unit, shape::Point point
     is_aim(own.kind) ? aim_at(own, unit, point) : set_lane(own.lane, point);
 }
 
-/// Gives a following shape its new goal. While frozen, and when the state is read, it arrives at once.
+/// Gives a shape with memory its new destination. During a freeze, and while state is read, it arrives at once.
 [[gnu::noinline]] shape::Point State::follow(const OwnShape& shape, std::size_t unit, shape::Point point) noexcept {
   stage::Trail& trail = trails[shape.trail * max_units + unit];
   trail.goal = point;
@@ -238,7 +239,7 @@ void State::arrive(const OwnOperation& own, std::size_t unit, shape::Point point
   for (const OwnOperation& own : gauge.operations.of(slot.operations)) move(slot, own, unit, gauge, point);
 }
 
-/// A trigger button that is held over has passed its crossings, which counted for nothing, and pulls no lever.
+/// A trigger button that is held over has passed its crossings without effect, and moves no lever.
 [[gnu::noinline]] void State::measure_beside_held(const Slot& slot, std::size_t unit, const Gauge& gauge) noexcept {
   const shape::Point whole = furthest_point(slot, gauge, 0);
   const shape::Point counted = furthest_point(slot, gauge, held_over[unit]);
@@ -246,9 +247,9 @@ void State::arrive(const OwnOperation& own, std::size_t unit, shape::Point point
     move(slot, own, unit, gauge, own.kind == AnalogKind::crossing ? whole : counted);
 }
 
-/// What was not to be moved for a while may be moved again, and is where its raw numbers have it.
+/// A pointer that was held may move again, and takes the position of its raw numbers.
 void State::measure_again(Index operation, std::size_t unit) noexcept {
-  if (sights_later) return;  // all goes to rest
+  if (sights_later) return;  // everything returns to rest
   const Slot& slot = slots[unit];
   for (const Gauge& gauge : slot.gauges)
     for (const OwnOperation& own : gauge.operations.of(slot.operations))
@@ -256,7 +257,7 @@ void State::measure_again(Index operation, std::size_t unit) noexcept {
         aim(slot, own, unit, gauge, gauge.plain ? point_of(gauge) : furthest_point(slot, gauge, 0));
 }
 
-/// Lowers what the directions of one crossing held that are not among those that stay.
+/// Lowers the signals of one crossing's directions, except those to keep.
 void State::keep_directions(const AnalogOperation& operation, std::size_t unit, std::uint8_t stay) noexcept {
   std::uint8_t& held = over_raising[operation.crossing * max_units + unit];
   const auto gone = static_cast<std::uint8_t>(held & ~stay);
@@ -265,7 +266,7 @@ void State::keep_directions(const AnalogOperation& operation, std::size_t unit, 
     if ((gone >> d & 1) != 0) lower(raise_of(operation.signals.at(d), unit), unit);
 }
 
-/// Lowers what crossings held that are no longer passed.
+/// Lowers the signals of crossings that are no longer passed.
 void State::lower_crossings(std::size_t unit) noexcept {
   for (const OwnOperation& own : slots[unit].operations) {
     if (own.kind != AnalogKind::crossing) continue;
@@ -275,7 +276,7 @@ void State::lower_crossings(std::size_t unit) noexcept {
   if (!slots[unit].opposed.empty()) end_opposed(slots[unit], unit);
 }
 
-/// A hat or a stick that is on one side has left the other: what debounce still holds there ends.
+/// A hat or stick on one side has left the other: any debounce pending there ends.
 [[gnu::noinline]] void State::end_opposed(const Slot& slot, std::size_t unit) noexcept {
   const auto is_down = [&](std::size_t button) {
     return (down[unit * button_words + button / 64] & bit_of(button)) != 0;
@@ -301,7 +302,7 @@ void State::lower_crossings(std::size_t unit) noexcept {
 
 namespace {
 
-/// The least number has no opposite: then the greatest.
+/// The smallest number has no negative: use the largest one.
 constexpr std::int32_t turned_around(std::int32_t counts) noexcept {
   constexpr std::int32_t least = std::numeric_limits<std::int32_t>::min();
   return counts == least ? std::numeric_limits<std::int32_t>::max() : -counts;
@@ -325,7 +326,7 @@ constexpr std::int32_t turned_around(std::int32_t counts) noexcept {
 
 // -- reports ------------------------------------------------------------------------------------------
 
-/// True if the button has gone up, which takes effect when the report's presses are through.
+/// True if the button has gone up, which takes effect after the report's presses.
 [[gnu::noinline]] bool State::set_button(const Slot& slot, std::size_t unit, std::size_t button,
                                          bool now_down) noexcept {
   std::uint64_t& word = down[unit * button_words + button / 64];
@@ -338,15 +339,15 @@ constexpr std::int32_t turned_around(std::int32_t counts) noexcept {
   return false;
 }
 
-/// For a report in which an axis speaks twice: what it said before counts, too.
+/// For a report in which an axis reports twice: its first value counts, too.
 [[gnu::noinline]] void State::measure_all(const Slot& slot, std::size_t unit, std::uint64_t touched) noexcept {
   known[unit] |= static_cast<std::uint32_t>(touched);
   for (std::uint64_t gauges = touched >> gauge_bits; gauges != 0; gauges &= gauges - 1)
     measure(slot, unit, slot.gauges[static_cast<std::size_t>(std::countr_zero(gauges))]);
 }
 
-/// First all presses, then what is released. With `settles` which directions are opposite is looked at when all of
-/// either are in, whatever their order.
+/// First all presses, then releases. With `settles`, opposite directions are resolved after all of
+/// either, whatever their order.
 [[gnu::always_inline]] inline void State::take_in(std::size_t unit, std::span<const Change> changes,
                                                   bool settles) noexcept {
   const Slot& slot = slots[unit];
@@ -415,8 +416,8 @@ constexpr std::int32_t turned_around(std::int32_t counts) noexcept {
 
 void State::take(std::size_t unit, std::span<const Change> changes) noexcept { commit(unit, changes); }
 
-/// Analog values that are known take effect at once, but for trigger buttons, which count from their next press.
-/// Crossings that they pass are no presses: `take_state` or the time spent frozen has noted them.
+/// Known analog values take effect at once, except those of trigger buttons, which count from their next press.
+/// Crossings passed here are not presses: `take_state` or the freeze has recorded them.
 void State::start(std::size_t unit) noexcept {
   if (head->frozen != 0) return;
   const Slot& slot = slots[unit];
@@ -427,7 +428,7 @@ void State::start(std::size_t unit) noexcept {
     if ((known[unit] & gauge.axes) != 0)
       held_over[unit] != 0 ? measure_beside_held(slot, unit, gauge) : measure(slot, unit, gauge);
   takes_as_is = false;
-  // A pointer springs back if the directions that pushed it were released in the meantime.
+  // A pointer springs back if the directions that pushed it were released during the freeze.
   for (const Index number : slot.pushed) {
     const AnalogOperation& operation = plan_data->operations[number];
     if (pointers[operation.group].leader == aim_of(operation, unit) + 1)
@@ -435,7 +436,7 @@ void State::start(std::size_t unit) noexcept {
   }
 }
 
-/// Notes which directions are passed already, without any effect.
+/// Records which directions are already passed, without any effect.
 void State::note_crossings(std::size_t unit) noexcept {
   const std::uint32_t frozen = std::exchange(head->frozen, only_noted);
   held_over[unit] = 0;
@@ -443,11 +444,11 @@ void State::note_crossings(std::size_t unit) noexcept {
   head->frozen = frozen;
 }
 
-// -- letting go ---------------------------------------------------------------------------------------------
+// -- releasing -------------------------------------------------------------------------------------------
 
-/// The only function that releases: for a detached unit, or for all before a freeze or another plan. Everything these
-/// units hold returns to rest at once; targets without self-centering keep their position. The physical state is
-/// remembered: controls count again from their next press or movement. Hotkeys stay held.
+/// The only function that releases: for a detached unit, or for all before a freeze or a new plan. Everything that
+/// these units hold returns to rest at once; targets that are not self-centering keep their position. The physical
+/// state is kept: controls count again from their next press or movement. Hotkeys stay held.
 void State::rest(Units units) noexcept {
   const auto for_each = [present = units & used_units()](auto&& act) {
     for (Units left = present; left != 0; left &= left - 1) act(static_cast<std::size_t>(std::countr_zero(left)));
@@ -522,7 +523,7 @@ void State::freeze() noexcept {
 }
 
 void State::thaw() noexcept {
-  for (std::size_t unit = 0; unit < max_units; ++unit)  // what was on its way has arrived, which is no press
+  for (std::size_t unit = 0; unit < max_units; ++unit)  // pending movements have arrived, which is not a press
     if (slots[unit].used) note_crossings(unit);
   head->frozen = plays;
   sights_later = true;
@@ -531,7 +532,7 @@ void State::thaw() noexcept {
   refresh_sights();
 }
 
-/// The unit has left: what it holds is let go, and then forgotten.
+/// The unit is detached: what it holds is released, then its state is cleared.
 void State::detach(std::size_t unit) noexcept {
   Slot& slot = slots[unit];
   for (const OwnOperation& own : slot.operations)

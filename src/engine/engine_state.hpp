@@ -1,5 +1,5 @@
 // The internals of an engine: views into the flat block of state, and the wiring of attached units. The wiring follows
-// from plan and attachments; everything that changes with events is state.
+// from plan and attachments; everything that events change is state.
 #pragma once
 
 #include <array>
@@ -25,19 +25,19 @@ using plan::AimState, plan::AnalogKind, plan::AnalogOperation, plan::DigitalOper
     plan::Run, plan::Shape, plan::Signal, plan::StateLayout;
 
 inline constexpr std::int64_t never = std::numeric_limits<std::int64_t>::max();
-/// Later than any moment that there is: so what comes then is looked at more closely.
+/// Later than any possible time, so that such times take the slow path.
 inline constexpr std::int64_t after_all = latest_time.time_since_epoch().count() + 1;
 inline constexpr std::size_t button_words = max_buttons / 64;
 
-/// A bit for each unit, by the number of its slot.
+/// One bit per unit, by slot number.
 using Units = std::uint32_t;
 inline constexpr Units everybody = ~Units{0};
 static_assert(max_units <= 32);
 
-/// What presses and positions come to, by `StateHead::frozen`.
+/// The effect of presses and positions, by `StateHead::frozen`.
 inline constexpr std::uint32_t plays = 0;
 inline constexpr std::uint32_t frozen_but_hotkeys = 1;  ///< hotkeys continue to work
-inline constexpr std::uint32_t only_noted = 2;          ///< how things are is taken in, and nothing follows
+inline constexpr std::uint32_t only_noted = 2;          ///< states are stored without any effect
 
 /// The head of the block; the arrays follow.
 struct StateHead {
@@ -46,7 +46,7 @@ struct StateHead {
   std::uint64_t journal_end = 0;
   std::uint64_t ignored = 0;
   std::uint32_t armed = 0;   ///< gates in the heap
-  std::uint32_t moving = 0;  ///< movers on their way
+  std::uint32_t moving = 0;  ///< active movers
   std::uint32_t frozen = plays;
   std::uint32_t hotkey_held = 0;  ///< bits that are set in `hotkey_held`
 };
@@ -54,7 +54,7 @@ static_assert(sizeof(StateHead) <= 64);
 
 enum class WireKind : std::uint8_t { unused, button, hat, axis, counts, growing, trigger_button };
 
-/// Of the kinds that have a value in `raw`.
+/// Kinds that have a value in `raw`.
 constexpr bool is_axis(WireKind kind) noexcept {
   return kind == WireKind::axis || kind == WireKind::growing || kind == WireKind::trigger_button;
 }
@@ -63,28 +63,28 @@ constexpr bool is_axis(WireKind kind) noexcept {
 struct Wire {
   WireKind kind = WireKind::unused;
   std::uint8_t button = 0;  ///< button, hat: its bit; a hat's positive side has the next one
-  Index axis = 0;  ///< axis, also a growing one, whose range is found by use: its index in `raw`; counts: its index in
-                   ///< the slot's `sums`
+  Index axis = 0;           ///< axis, also with a learned range: its index in `raw`; counts: its index in
+                            ///< the slot's `sums`
   /// axis: its bit among the unit's axes, and above these (`gauge_bits`) the bit of the gauge that it
-  /// is part of, if anything needs it
+  /// belongs to, if anything uses it
   std::uint64_t touches = 0;
 };
 inline constexpr int gauge_bits = 32;
 static_assert(max_axes <= gauge_bits);
 
-/// A signal that a button raises, and the cell in which that is counted.
+/// A signal that a button raises, and the cell that counts it.
 struct Raise {
   Index signal = 0;
   Index cell = 0;
 };
 
-/// What movements are added to: a target, with the one that stands for its group in the journal, or a pointer.
+/// The destination of movements: a target, with the one that represents its group in the journal, or a pointer.
 struct Sum {
   Index target = 0;
   Index noted = 0;
   Index drag = nothing;  ///< the operation that moves a pointer
   bool is_y = false;
-  bool is_reversed = false;  ///< the unit counts to the left, or upwards
+  bool is_reversed = false;  ///< the unit's counts are reversed
 };
 
 /// A lane of a group, and the targets that the group moves.
@@ -93,19 +93,19 @@ struct Lane {
   Index number = 0;
   Index x = 0;
   Index y = nothing;
-  bool alone = false;   ///< nothing else feeds the group at present, so there is nothing to compare with
+  bool alone = false;   ///< nothing else feeds the group at present, so there is nothing to compare
   bool speaks = false;  ///< a report counts even without a change: its group is not self-centering
 };
 
-/// The quick ways of a position, and the one through the stages that the plan has for it.
+/// The fast paths of a position, and the general one through the plan's stages.
 enum class StickPath : std::uint8_t { dead_zone, crossing, shaped, aim };
 
-/// A shape on the way of an operation, with this unit's own constants.
+/// A shape of an operation, with this unit's own constants.
 struct OwnShape {
   shape::Point (*move)(const stage::Constants&, shape::Point) noexcept = nullptr;
   stage::Constants constants{};
   shape::Point (*follow)(const stage::Constants&, stage::Trail&, bool tick) noexcept = nullptr;  ///< instead
-  Index trail = nothing;  ///< of a shape that follows: its number in the plan
+  Index trail = nothing;  ///< of a shape with memory: its number in the plan
 };
 
 /// An analog operation of the plan, with this unit's own lane or crossing.
@@ -114,26 +114,26 @@ struct OwnOperation {
   AnalogKind kind = AnalogKind::lane;
   Index operation = 0;
   Lane lane;
-  Run shapes;                 ///< of the slot's own
-  Index aim = nothing;        ///< of what points: where its raw numbers are on the game, of the slot's `aims`
-  shape::DeadZone dead_zone;  ///< of a lane that has nothing else on its way
+  Run shapes;                 ///< index in the slot
+  Index aim = nothing;        ///< of a pointer: the index in the slot's `aims` of its map from raw numbers to the game
+  shape::DeadZone dead_zone;  ///< of a lane without any other stage
 };
 
-/// One or two axes that are evaluated together, and a run of the slot's `operations` that they feed.
+/// One or two axes that are evaluated together, and a range of the slot's `operations` that they feed.
 struct Gauge {
   Index x = 0;  ///< indices in `raw`
   Index y = 0;
   std::uint32_t axes = 0;  ///< their bits among the unit's axes
   bool pair = false;
-  bool alike = false;      ///< the unit has others of the same role: the one that is pushed furthest counts
-  bool is_button = false;  ///< one control of a button's reading
-  bool plain = true;       ///< its position depends only on its scales: not alike, not measured
-  Index stick = nothing;   ///< of a pair that was measured: of the slot's `sticks`
-  Index bend = nothing;    ///< of an axis that was measured and is bent: of the slot's `bends`
-  bool x_grows = false;    ///< the range of that axis is found by use
+  bool alike = false;      ///< the unit has others of the same role: the one pushed furthest counts
+  bool is_button = false;  ///< one of the controls that drive a button
+  bool plain = true;       ///< its position depends only on its scales: no other of its role, not calibrated
+  Index stick = nothing;   ///< of a calibrated pair: index in the slot's `sticks`
+  Index bend = nothing;    ///< of a calibrated axis with a nonlinear response: index in the slot's `bends`
+  bool x_grows = false;    ///< the range of that axis is learned while playing
   bool y_grows = false;
-  bool square = false;  ///< of a pair: its axes reach their ends at once
-  Run operations;       ///< of the slot's own
+  bool square = false;  ///< of a pair: its axes jump straight to their ends
+  Run operations;       ///< index in the slot
   shape::Scale x_scale;
   shape::Scale y_scale;
 };
@@ -157,10 +157,10 @@ class CodeTable {
   std::array<std::uint8_t, types * codes> numbers_{};
 };
 
-/// Two sides of one physical control that are never down together, with a debounce behind one of them.
+/// Two sides of one physical control that are never down together, with a debounce after one of them.
 struct Opposed {
-  bool hat = false;  ///< else a crossing
-  Index of = 0;      ///< hat: the bit of its negative side, the other one's follows; crossing: the operation
+  bool hat = false;  ///< otherwise a crossing
+  Index of = 0;      ///< hat: the bit of its negative side, followed by the other one; crossing: the operation
 };
 
 /// A slot for one unit. `id` increases when the unit is detached, so that ids are never reused.
@@ -171,30 +171,30 @@ struct Slot {
   CodeTable codes;
   std::vector<Wire> wires;
   std::vector<Run> buttons;         ///< by button bit: the signals that it raises, of `raises`
-  std::vector<Run> hotkey_buttons;  ///< likewise those of them that are hotkeys': they stand last
+  std::vector<Run> hotkey_buttons;  ///< the hotkeys' signals among them, which come last
   std::vector<Raise> raises;
-  std::vector<Run> sums;      ///< by what counts: a run of `all_sums`
-  std::vector<Sum> all_sums;  ///< what movements are added to
+  std::vector<Run> sums;      ///< by counter: a range of `all_sums`
+  std::vector<Sum> all_sums;  ///< the destinations of movements
   std::vector<Gauge> gauges;
   std::vector<OwnOperation> operations;
-  std::vector<OwnShape> shapes;         ///< what these go through, each one's together
-  std::vector<shape::StickMap> sticks;  ///< by what was measured
+  std::vector<OwnShape> shapes;         ///< the shapes of these operations, contiguous for each
+  std::vector<shape::StickMap> sticks;  ///< by calibration
   std::vector<shape::AxisMap> bends;
-  std::vector<shape::Projection> aims;  ///< from raw numbers to -1..1 each way of the game
-  std::vector<Index> gates;             ///< those of the plan that it has a way through
-  std::vector<Index> digitals;          ///< likewise
-  std::vector<Index> pushed;            ///< likewise: operations that aim by directions
+  std::vector<shape::Projection> aims;  ///< from raw numbers to -1..1 along each axis of the game
+  std::vector<Index> gates;             ///< those of the plan that it can drive
+  std::vector<Index> digitals;          ///< the same
+  std::vector<Index> pushed;            ///< the same, for operations that aim by directions
   std::vector<Opposed> opposed;
-  std::size_t words = 0;              ///< of `down` and `raising` that its buttons take
-  std::uint64_t crossing_gauges = 0;  ///< a bit for each gauge that has a crossing among its operations
-  std::vector<std::int32_t> rests;    ///< by axis: the raw value that it rests at
+  std::size_t words = 0;              ///< the part of `down` and `raising` that its buttons use
+  std::uint64_t crossing_gauges = 0;  ///< one bit for each gauge that has a crossing among its operations
+  std::vector<std::int32_t> rests;    ///< by axis: its raw value at rest
 
   [[nodiscard]] bool has_use() const noexcept { return !raises.empty() || !all_sums.empty() || !operations.empty(); }
 };
 
 class Sampler;
 
-/// What was pressed and counted in some time, by target.
+/// Presses and counts during a period, by target.
 struct Unshown {
   std::array<std::uint32_t, max_targets> presses{};
   std::array<std::int64_t, max_targets> total{};
@@ -293,9 +293,9 @@ struct State {
   void begin_shots(Index pointer) noexcept;
   void pull(Index pointer, bool on) noexcept;
   void end_shots(Index pointer) noexcept;
-  /// Aims do not move it: it is where the game has asked for a shot.
+  /// Aims do not move it: it is at the position of a calibration shot.
   [[nodiscard]] bool is_shot(Index pointer) const noexcept { return pointers[pointer].shot > 1; }
-  /// Its aim is held, but for what the report of the pull itself says.
+  /// Its aim is held, except for what the report of the pull itself contains.
   [[nodiscard]] bool is_steady(const AnalogOperation& operation, std::size_t unit) const noexcept {
     return operation.steady != nothing && is_on(operation.steady, unit) &&
            aims[aim_of(operation, unit)].pulled != head->now;
@@ -383,58 +383,58 @@ struct State {
   Plan plan;
   const PlanData* plan_data = nullptr;
   std::vector<std::byte> block;
-  mutable std::vector<Sampler*> samplers;  ///< the readers that there are
-  mutable std::uint64_t last_reader = 0;   ///< the number of the newest of them
-  std::uint64_t key = 0;                   ///< no other engine has it
-  std::uint64_t wirings = 0;               ///< how often units or the plan have changed
+  mutable std::vector<Sampler*> samplers;  ///< the open readers
+  mutable std::uint64_t last_reader = 0;   ///< the number of the newest reader
+  std::uint64_t key = 0;                   ///< unique to this engine
+  std::uint64_t wirings = 0;               ///< incremented when units or the plan change
 
   // views into the block
   StateHead* head = nullptr;
   double* level = nullptr;
-  std::int64_t* total = nullptr;  ///< of what counts: the sum since the start
+  std::int64_t* total = nullptr;  ///< of counts: the total since the start
   std::uint32_t* presses = nullptr;
-  std::uint32_t* pressed_at = nullptr;  ///< the journal's end at a button's last press: which of two came first
+  std::uint32_t* pressed_at = nullptr;  ///< the journal's end at a button's last press, to order presses
   std::uint16_t* raised_by = nullptr;
   shape::Point* lanes = nullptr;
   std::uint16_t* live = nullptr;  ///< lanes of a group that are not at rest
   std::int32_t* raw = nullptr;
   std::uint32_t* known = nullptr;  ///< axes of a unit that have a value, one bit each
-  /// Of these, trigger buttons that were down before they counted, and still are: as levers they are at rest.
+  /// Among these, trigger buttons that were already down when they began to count: as levers they are at rest.
   std::uint32_t* held_over = nullptr;
   std::uint64_t* down = nullptr;     ///< buttons that are physically down
-  std::uint64_t* raising = nullptr;  ///< and of these, those that raise their signals
-  /// Others that raise hotkeys' signals alone: pressed while all is frozen, or before.
+  std::uint64_t* raising = nullptr;  ///< among these, those that raise their signals
+  /// The others raise only hotkeys' signals: pressed during a freeze, or earlier.
   std::uint64_t* hotkey_held = nullptr;
   stage::Directions* opposites = nullptr;
-  std::uint8_t* over = nullptr;          ///< crossings that are physically passed, a bit a direction
-  std::uint8_t* over_raising = nullptr;  ///< and of these, those that raise their signals
+  std::uint8_t* over = nullptr;          ///< crossings that are physically passed, one bit per direction
+  std::uint8_t* over_raising = nullptr;  ///< among these, those that raise their signals
   std::int64_t* deadline = nullptr;
   std::uint8_t* out_held = nullptr;  ///< gates that raise their out signal
   Index* heap = nullptr;
   Index* heap_at = nullptr;
   stage::FixedPoint* position = nullptr;  ///< of digital operations, by unit
-  std::uint64_t* moving = nullptr;        ///< by mover: those that are on their way, a bit each
-  std::uint64_t* moving_words = nullptr;  ///< the words of `moving` that have any
+  std::uint64_t* moving = nullptr;        ///< by mover: the active ones, one bit each
+  std::uint64_t* moving_words = nullptr;  ///< the words of `moving` that are not 0
   PointerState* pointers = nullptr;
   AimState* aims = nullptr;
-  plan::LearnedRange* reaches = nullptr;  ///< of axes whose ranges are found by use
-  stage::Trail* trails = nullptr;         ///< of shapes that follow, by unit
+  plan::LearnedRange* reaches = nullptr;  ///< of axes whose ranges are learned while playing
+  stage::Trail* trails = nullptr;         ///< of shapes with memory, by unit
   Index* journal = nullptr;
 
   std::array<Slot, max_units> slots;
-  bool takes_as_is = false;      ///< what follows is at once where it goes: how things are is looked at
-  bool settles_reports = false;  ///< the plan has something that is looked at when a report is in
-  bool in_report = false;  ///< of which not all has been heard: whether a pointer is on the area is looked at behind it
-  bool any_sight = false, any_pull = false;  ///< that is to be looked at then
-  bool by_itself = false;                    ///< what happens now is done by autofire
-  bool sights_later = false;                 ///< where pointers are is looked at when all have said it
+  bool takes_as_is = false;      ///< shapes with memory jump to their destination: states are being stored
+  bool settles_reports = false;  ///< the plan has something that is evaluated at the end of a report
+  bool in_report = false;        ///< a report is incomplete: pointers are tested against the area at its end
+  bool any_sight = false, any_pull = false;  ///< which is pending then
+  bool by_itself = false;                    ///< the current change is made by autofire
+  bool sights_later = false;                 ///< pointers are evaluated once all of them have reported
   bool any_to_settle = false;
-  bool settles_later = false;  ///< opposite directions are looked at when all that goes on or off at once has
-  std::array<std::uint64_t, 2> to_settle{};  ///< a bit for each port with such directions that have changed since
+  bool settles_later = false;                ///< opposite directions are evaluated once all simultaneous changes are in
+  std::array<std::uint64_t, 2> to_settle{};  ///< one bit for each port with such directions that have changed since
   static_assert(max_targets / 4 <= 128);     // bits of `to_settle`: a port with opposites has four targets
 };
 
-// -- the innermost of the hot path -----------------------------------------------------------------
+// -- the core of the hot path ---------------------------------------------------------------------
 
 inline void State::set_lane(const Lane& lane, shape::Point point) noexcept {
   shape::Point& old = lanes[lane.number];

@@ -18,18 +18,18 @@ bool is_far(stage::FixedPoint push) noexcept { return std::abs(push.x) > noise |
 
 }  // namespace
 
-/// -1..1 each way on the game area; what points beside it is beyond. A gun has no rest, so its ends alone count.
+/// -1..1 along each axis of the game area; off-screen points are beyond. A gun has no rest, so only its ends count.
 shape::Point State::aimed_at(const Slot& slot, const OwnOperation& own, std::size_t unit, const Gauge& gauge,
                              shape::Point point) noexcept {
   const AnalogOperation& operation = plan_data->operations[own.operation];
   if (own.aim != nothing) {
     const shape::Projection& map = slot.aims[own.aim];
     const double x = raw[gauge.x], y = raw[gauge.y];
-    // What would be behind the gun is far beside.
+    // Points behind the gun are far off-screen.
     point = shape::is_before(map, x, y) ? map(x, y) : shape::Point{shape::Scale::endless, shape::Scale::endless};
   } else if (operation.kind == AnalogKind::point) {
     const auto side = [](const shape::Scale& scale, std::int32_t value) {
-      const double width = scale.width[std::isfinite(scale.width[0]) ? 0 : 1];  // reversed, it begins at its maximum
+      const double width = scale.width[std::isfinite(scale.width[0]) ? 0 : 1];  // reversed, it starts at its maximum
       return 2 * ((static_cast<double>(value) - scale.rest) / width) - 1;
     };
     point = {side(gauge.x_scale, raw[gauge.x]), gauge.pair ? side(gauge.y_scale, raw[gauge.y]) : 0};
@@ -44,7 +44,7 @@ void State::hold_aim(Index operation, std::size_t unit) noexcept {
   any_pull = true;
 }
 
-/// At the end of the report of a pull the gun is where its raw numbers have it.
+/// At the end of the report of a pull the gun is at its raw position.
 void State::aim_pulls(std::size_t unit) noexcept {
   any_pull = false;
   for (const OwnOperation& own : slots[unit].operations) {
@@ -63,14 +63,14 @@ void State::aim(const Slot& slot, const OwnOperation& own, std::size_t unit, con
 void State::aim_at(const OwnOperation& own, std::size_t unit, shape::Point at) noexcept {
   const AnalogOperation& operation = plan_data->operations[own.operation];
   if (operation.kind != AnalogKind::point) return aim_by_stick(operation, unit, at);
-  // What cannot be seen is beside the game.
+  // Invisible points are off the game.
   const double end = plan_data->seen() + operation.margin + (own.aim != nothing ? shape::aim_rounding : 0);
   AimState& aim = aims[aim_of(operation, unit)];
   aim.on = std::abs(at.x) <= end && std::abs(at.y) <= end ? 1 : 0;
   put_pointer(operation, unit, seen_place(at));
 }
 
-/// As far as the game can be seen, 0..1.
+/// Within the visible part of the game, 0..1.
 stage::FixedPoint State::seen_place(shape::Point at) const noexcept {
   const double end = plan_data->seen();
   return stage::to_fixed(
@@ -95,7 +95,7 @@ void State::push_by_directions(Index number, std::size_t unit) noexcept {
   if (head->frozen == 0 && !sights_later) aim_by_stick(operation, unit, goal_of(operation.signals, unit));
 }
 
-/// Another one has the pointer now. What was beyond the edge with the one before is forgotten.
+/// Another source now has the pointer. The previous one's excess beyond the edge is discarded.
 void State::lead(const AnalogOperation& operation, std::size_t number) noexcept {
   PointerState& pointer = pointers[operation.group];
   if (pointer.leader == number + 1) return;
@@ -114,7 +114,7 @@ void State::put_pointer(const AnalogOperation& operation, std::size_t unit, stag
   const PointerState& pointer = pointers[operation.group];
   const bool is_new = aim.told == 0;
   aim.told = 1;
-  // A source that springs back was at the centre before its first report; others have no known position.
+  // A self-centering source was at the centre before its first report; others have no known position.
   if (is_new) aim.at = operation.kind == AnalogKind::spring ? seen_place({}) : point;
   const bool is_led_by_another = pointer.leader != 0 && pointer.leader != number + 1;
   if (is_led_by_another && !is_far({point.x - aim.at.x, point.y - aim.at.y})) return;
@@ -178,7 +178,7 @@ void State::glide(Index number, std::size_t unit) noexcept {
   push_pointer(operation, unit, push);
 }
 
-// -- into the middle, and the game's own shots ----------------------------------------------------------------
+// -- centring, and calibration shots ----------------------------------------------------------------------
 
 void State::centre(Index number) noexcept {
   if (head->frozen != 0 || is_shot(number)) return;
@@ -193,8 +193,8 @@ void State::centre(Index number) noexcept {
   refresh_sight(number);
 }
 
-//   aims --begin--> the next pull gives shot 1 --pull--> holds it, the next gives 2 … --last one released--> aims
-/// Begun again in the middle, it goes back to aiming.
+//   aims --begin--> next pull gives shot 1 --pull--> holds it, next pull gives shot 2 … --last one released--> aims
+/// Started again during the sequence, it returns to aiming.
 void State::begin_shots(Index number) noexcept {
   if (head->frozen != 0) return;
   if (pointers[number].shot != 0) return end_shots(number);
@@ -218,7 +218,7 @@ void State::pull(Index number, bool on) noexcept {
   refresh_sight(number);
 }
 
-/// The pointer is where its source has it again.
+/// The pointer returns to the position of its source.
 void State::end_shots(Index number) noexcept {
   PointerState& pointer = pointers[number];
   pointer.shot = 0;
@@ -246,7 +246,7 @@ void State::refresh_sight(Index number) noexcept {
     const std::size_t aim = pointer.leader - 1;
     const AnalogOperation& operation = plan_data->operations[plan_data->aiming[aim / max_units]];
     bool is_blind = operation.blind != nothing && is_on(operation.blind, aim % max_units);
-    // What a flash hides is not lost: that comes behind the pull.
+    // A loss of sight hidden by a flash is deferred until after the pull.
     if (is_steady(operation, aim % max_units)) is_blind = is_blind && aims[aim].blind <= aims[aim].pulled;
     on = aims[aim].on != 0 && !is_blind;
   }
@@ -267,7 +267,7 @@ void State::refresh_sights() noexcept {
   for (Index pointer = 0; pointer < plan_data->pointers.size(); ++pointer) refresh_sight(pointer);
 }
 
-/// Nothing pushes any more; the pointer stays where it is.
+/// No source pushes any more; the pointer stays in place.
 void State::rest_aim(const AnalogOperation& operation, std::size_t unit) noexcept {
   if (operation.kind == AnalogKind::glide) set_moving(glider(operation, unit), false);
   aims[aim_of(operation, unit)].push = {};
@@ -282,7 +282,7 @@ void State::drop_aim(Index index, std::size_t unit) noexcept {
   PointerState& pointer = pointers[operation.group];
   if (pointer.leader != number + 1) return;
   pointer.leader = 0;
-  pointer.shot = 0;  // no unit is left to give the game's shots
+  pointer.shot = 0;  // no unit is left to give calibration shots
   refresh_sight(operation.group);
 }
 

@@ -17,7 +17,7 @@ Sampler::Sampler(const Engine& engine, std::int64_t shortest)
 
 Sampler::~Sampler() { std::erase(engine_.samplers, this); }
 
-/// Takes everything as it is; a button that is down now is not a press to come.
+/// Adopts the current state; a button that is down now is not a pending press.
 void Sampler::begin() noexcept {
   tail_ = engine_.head->journal_end;
   for (std::size_t t = 0; t < engine_.plan_data->targets.size(); ++t) {
@@ -39,7 +39,7 @@ void Sampler::carry(std::span<const Index> origins) {
   carried_ = true;
 }
 
-/// The first sample of another plan.
+/// The first sample of a new plan.
 void Sampler::rest(std::int64_t now) noexcept {
   carried_ = false;
   behind_count_ = 0;
@@ -57,13 +57,13 @@ void Sampler::rest(std::int64_t now) noexcept {
   if (behind_count_ > 0) rested_ = now;
 }
 
-/// Where the engine has it, within the machine's own gate.
+/// The engine's position, within the machine's own gate.
 [[gnu::noinline]] double Sampler::within_gate(Index target, double corner) const noexcept {
   const Index partner = engine_.plan_data->partner_of_target[target];
   return shape::within_gate({engine_.level[target], engine_.level[partner]}, corner).x;
 }
 
-/// What goes back by less than a step stays where it is.
+/// A reversal by less than one step is ignored.
 std::int32_t Sampler::native(std::size_t target) const noexcept {
   Shown& shown = shown_[target];
   if (shown.native_of == shown.value) return shown.native;
@@ -78,7 +78,7 @@ std::int32_t Sampler::native(std::size_t target) const noexcept {
     if (std::fabs(exact - shown.native) < range.step) return shown.native;
   }
   if (is_first || shown.value == 0)
-    shown.went = 0;  // from rest it may go anywhere
+    shown.went = 0;  // from rest it may move in any direction
   else if (next != shown.native)
     shown.went = way;
   return shown.native = next;
@@ -91,19 +91,19 @@ void Sampler::set(Index target, double value) noexcept {
 
 // -- buttons ------------------------------------------------------------------------------------------
 
-/// The first press needs no distance from a previous one.
+/// The first press needs no gap to a previous one.
 bool Sampler::may_change(Index target, std::int64_t now) const noexcept {
   const Shown& shown = shown_[target];
   return (shown.presses == 0 && !is_down(target)) || now - shown.since >= shortest_;
 }
 
-/// Shown as down, and still down without a break.
+/// Shown as down, and still down without interruption.
 bool Sampler::is_held_on(Index target) const noexcept {
   return is_down(target) && engine_.level[target] != 0 && outstanding(target) == 0;
 }
 
-/// Of two directions of one control, which are pressed in turns: the one with more presses to show was pressed first
-/// and last; of as many the one whose last press is the older.
+/// For two directions of one control that are pressed alternately: the one with more pending presses was pressed first
+/// and last; with equal numbers the one whose last press is older.
 bool Sampler::comes_first(Index one, Index other) const noexcept {
   if (outstanding(one) != outstanding(other)) return outstanding(one) > outstanding(other);
   return was_pressed_before(one, other);
@@ -113,14 +113,14 @@ bool Sampler::was_pressed_before(Index one, Index other) const noexcept {
   return static_cast<std::int32_t>(engine_.pressed_at[one] - engine_.pressed_at[other]) < 0;
 }
 
-/// A press that waits until the direction across has been shown released, or has had its turn.
+/// A press that waits until the opposite direction has been shown released, or has had its turn.
 bool Sampler::is_blocked(Index target, Index across) const noexcept {
   if (is_down(target)) return false;
   if (is_down(across)) return !is_held_on(across) || makes_way(across, target);
   return outstanding(across) != 0 && comes_first(across, target);
 }
 
-/// A pulse that is shown, and has come again since the direction across was pressed and released: that is shown first.
+/// A pulse that is shown, and has returned since the opposite direction was pressed and released: that is shown first.
 bool Sampler::makes_way(Index target, Index across) const noexcept {
   return is_held_on(target) && outstanding(across) != 0 && engine_.level[across] == 0 &&
          was_pressed_before(across, target);
@@ -147,7 +147,7 @@ bool Sampler::let_go_if_due(Index target, Index across, std::int64_t now) noexce
   return true;
 }
 
-/// A gun at the edge comes and goes with each report; of all that has not been shown the last is enough.
+/// A gun at the edge crosses it with each report; among the changes not yet shown only the last counts.
 void Sampler::skip_sights(Index target) noexcept {
   if (outstanding(target) > 1 && engine_.plan_data->is_sight[target])
     shown_[target].taken = engine_.presses[target] - 1;
@@ -178,9 +178,9 @@ void Sampler::look_at_opposites(Index one, Index other, std::int64_t now) noexce
     if (wants_change(target) || makes_way(target, across)) wait_for(target);
 }
 
-// -- what turns and what moves ----------------------------------------------------------------------------
+// -- counters ---------------------------------------------------------------------------------------------
 
-/// Shows what has been counted since the last sample, and in the next one that there is no more.
+/// Shows what was counted since the last sample, and 0 in the next one if there is no more.
 void Sampler::look_at_sum(Index target) noexcept {
   constexpr std::int64_t most = std::numeric_limits<std::int32_t>::max();
   Shown& shown = shown_[target];
@@ -198,7 +198,7 @@ void Sampler::follow(Index axis) noexcept {
 
 // -- samples ----------------------------------------------------------------------------------------------
 
-/// Looks at a target, and at the other one of its pair, once a sample.
+/// Evaluates a target and the other one of its pair, once per sample.
 void Sampler::look(Index target, std::int64_t now) noexcept {
   if (shown_[target].looked == samples_) return;
   const PlanData& plan = *engine_.plan_data;
@@ -241,7 +241,7 @@ std::int64_t Sampler::next_due() const noexcept {
     const Index target = behind_[i];
     if (engine_.plan_data->targets[target].kind != TargetKind::button) continue;
     const Index across = engine_.plan_data->partner_of_target[target];
-    // Whom a blocked one waits for is waiting, too.
+    // The direction that a blocked one waits for is waiting, too.
     if (across == nothing || !is_blocked(target, across)) due = std::min(due, shown_[target].since + shortest_);
   }
   return due;

@@ -1,10 +1,10 @@
-// What both kinds of reader are made of: shown values, and how far they are behind the engine.
+// The common part of both kinds of reader: shown values, and how far they lag behind the engine.
 //
-// A shown button goes   up --press to show--> down        (a press is taken off those outstanding)
-//                       down --let go, or another press to show--> up
-// A pulse, which is down without a press, is shown if it is there when a sample is taken. Each at most once a sample,
-// and for paced readers not before the state has been shown long enough. Opposite directions take turns: one waits
-// until the other has been shown released, unless hands really hold both.
+// The states of a shown button:  up --press to show--> down        (consumes one pending press)
+//                                down --released, or another press to show--> up
+// A pulse, which is down without a press, is shown if it is present when a sample is taken. At most one change per
+// sample, and for paced readers only after the state has been shown long enough. Opposite directions take turns: one
+// waits until the other has been shown released, unless both are physically held.
 #pragma once
 
 #include <algorithm>
@@ -20,15 +20,15 @@ namespace omnipar::inline abi_0::engine {
 
 class Sampler {
  public:
-  /// `shortest`: how long each shown state of a button lasts at the least; 0 for one sample.
+  /// `shortest`: the minimum duration of each shown state of a button; 0 for one sample.
   Sampler(const Engine& engine, std::int64_t shortest);
   ~Sampler();
   Sampler(const Sampler&) = delete;
   Sampler& operator=(const Sampler&) = delete;
 
   void sample(std::int64_t now) noexcept;
-  /// The engine has another plan, of which each target was at this place of the one before, or nowhere. The next
-  /// sample shows all at rest; what has not been shown yet comes behind it.
+  /// The engine has a new plan; each target had this index in the previous one, or none. The next
+  /// sample shows everything at rest, followed by what has not been shown yet.
   void carry(std::span<const Index> origins);
 
   /// Size in bytes of a saved reader of a plan with this number of targets.
@@ -43,21 +43,22 @@ class Sampler {
   [[nodiscard]] std::span<const TargetPlace> changed() const noexcept { return {changed_.data(), changed_count_}; }
   [[nodiscard]] std::int64_t next_due() const noexcept;
   [[nodiscard]] double shown(std::size_t target) const noexcept { return shown_[target].value; }
-  /// Of an axis: worked out when it is asked for, and kept.
+  /// For an axis: computed on request, and kept.
   [[nodiscard]] std::int32_t native(std::size_t target) const noexcept;
   [[nodiscard]] std::uint32_t presses(std::size_t target) const noexcept { return shown_[target].presses; }
 
  private:
   struct Shown {
     double value = 0;
-    std::int64_t since = 0;     ///< when a button was last changed here
-    std::int64_t total = 0;     ///< the engine's sum up to which movements have been shown
-    std::uint64_t looked = 0;   ///< number of the last sample that looked at it
+    std::int64_t since = 0;     ///< when a button last changed here
+    std::int64_t total = 0;     ///< the engine's total of movements that has been shown
+    std::uint64_t looked = 0;   ///< the number of the last sample that evaluated it
     std::uint32_t presses = 0;  ///< shown here
-    std::uint32_t taken = 0;    ///< the engine's count up to which they have been shown
-    std::int32_t native = 0;    ///< of an axis: in the machine's own numbers, as it was asked for last
-    std::int32_t went = 0;      ///< which way that changed last: -1 or 1
-    double native_of = std::numeric_limits<double>::quiet_NaN();  ///< the value that it is of; not a number: none yet
+    std::uint32_t taken = 0;    ///< the engine's count of presses that has been shown
+    std::int32_t native = 0;    ///< of an axis: in the machine's own numbers, as last returned
+    std::int32_t went = 0;      ///< the direction of its last change: -1 or 1
+    double native_of =
+        std::numeric_limits<double>::quiet_NaN();  ///< the value that it was computed from; NaN: none yet
   };
 
   struct SavedReader;
@@ -98,12 +99,12 @@ class Sampler {
   [[nodiscard]] bool is_blocked(Index target, Index across) const noexcept;
   void wait_for(Index target) noexcept { behind_[behind_count_++] = target; }
 
-  std::shared_ptr<const State> held_;  ///< also when its engine is gone
+  std::shared_ptr<const State> held_;  ///< even if its engine is gone
   const State& engine_;
   std::int64_t shortest_;
   std::uint64_t tail_ = 0;
-  std::uint64_t number_ = 0;     ///< its own among those of the engine
-  bool carried_ = false;         ///< nothing has been shown of the engine's plan yet
+  std::uint64_t number_ = 0;     ///< its own number in the engine
+  bool carried_ = false;         ///< nothing of the engine's plan has been shown yet
   std::int64_t rested_ = never;  ///< when it was last at rest, if not shown since
   std::size_t changed_count_ = 0;
   std::size_t behind_count_ = 0;
@@ -111,9 +112,9 @@ class Sampler {
   std::uint64_t samples_ = 0;
   std::array<TargetPlace, max_targets> changed_{};
   std::array<Index, max_targets> behind_{};
-  std::array<std::uint64_t, max_targets / 64> undone_{};  ///< a bit for each target that a restore has changed
+  std::array<std::uint64_t, max_targets / 64> undone_{};  ///< one bit for each target that a restore has changed
   bool has_undone_ = false;
-  std::array<Index, max_targets> waiting_{};  ///< those of the sample before, while they are looked at
+  std::array<Index, max_targets> waiting_{};  ///< those of the previous sample, while they are evaluated
 };
 
 }  // namespace omnipar::inline abi_0::engine

@@ -13,13 +13,13 @@ namespace {
 
 /// The head of a save; the engine's block follows, and then the readers.
 struct SavedHead {
-  std::uint64_t engine = 0;   ///< whose it is
-  std::uint64_t wirings = 0;  ///< with which units and plan
-  std::uint64_t size = 0;     ///< of all
+  std::uint64_t engine = 0;   ///< the engine's identity
+  std::uint64_t wirings = 0;  ///< identifies the attached units and the plan
+  std::uint64_t size = 0;     ///< of the whole save
   std::uint64_t readers = 0;
 };
 
-/// Puts values one behind the other; the caller has seen to it that there is room.
+/// Appends values; the caller has ensured that there is space.
 class Writer {
  public:
   explicit Writer(std::byte* at) noexcept : at_(at) {}
@@ -49,7 +49,7 @@ class Taker {
 
 }  // namespace
 
-/// The physical controls and the pending samples before a restore, to apply afterwards.
+/// The physical controls and pending samples before a restore, to apply afterwards.
 struct State::Present {
   std::int64_t now = 0;
   std::array<std::int32_t, max_units * max_axes> raw{};
@@ -116,7 +116,7 @@ void State::note_present(Present& present) const noexcept {
   std::copy_n(total, plan_data->targets.size(), present.made.total.begin());
 }
 
-/// What was to come after some time comes after that time from now.
+/// Deadlines keep their distance to the current time.
 void State::put_off(std::int64_t time) noexcept {
   if (time == 0) return;
   head->now += time;
@@ -140,7 +140,7 @@ void State::follow_hands(const Present& present) noexcept {
   }
 }
 
-/// What is otherwise now, a change for each code.
+/// The differences to the current state, one change per code.
 std::size_t State::differences(const Present& present, std::size_t unit,
                                std::array<Change, most_codes>& changes) const noexcept {
   const Slot& slot = slots[unit];
@@ -202,7 +202,7 @@ void Sampler::restore(std::span<const std::byte> saved, const Unshown& made, con
     std::memcpy(&head, saved.data(), sizeof head);
     if (head.number == number_) break;
   }
-  tail_ = engine_.head->journal_end - journal_length - 1;  // the next sample looks at everything
+  tail_ = engine_.head->journal_end - journal_length - 1;  // the next sample evaluates everything
   if (saved.empty()) return;
   const bool has_shown = samples_ != head.samples;
   Taker in{saved.data() + sizeof head};
@@ -240,7 +240,7 @@ void Sampler::take_back(Index target, const Shown& then, const Unshown& made, co
   shown.total -= unshown;
 }
 
-/// What was shown otherwise before a restore has changed, too.
+/// Values that were shown differently before a restore count as changed, too.
 void Sampler::add_undone() noexcept {
   has_undone_ = false;
   for (std::size_t w = 0; w < undone_.size(); ++w)

@@ -1,5 +1,5 @@
-// What happens behind the sources: signals with their effects, gates, ramps, and levels. What a gate does is in the
-// file of its stage.
+// Everything after the sources: signals and their effects, gates, ramps, and levels. The behaviour of a gate is in
+// the file of its stage.
 #include <algorithm>
 #include <bit>
 #include <utility>
@@ -74,13 +74,14 @@ void State::run_gate(Index cell, bool in, stage::Cause cause) noexcept {
     set_out(cell, next.out);
 }
 
-/// What autofire does by itself counts as no press: neither of its target, nor of a direction that it is opposite to,
-/// nor as a pointer's that comes back.
+/// Changes made by autofire count as no press: neither of its target, nor of an opposite direction,
+/// nor of a pointer that returns.
 void State::pulse(Index cell, bool on) noexcept {
   const Signal& out = plan_data->signals[gate_at(cell).out];
   std::array<Index, 4> targets{out.target, nothing, nothing, nothing};
   for (const Effect& effect : out.effects.of(plan_data->effects)) {
-    if (effect.kind == EffectKind::raise) targets[0] = plan_data->signals[effect.index].target;  // a trigger with shots
+    if (effect.kind == EffectKind::raise)
+      targets[0] = plan_data->signals[effect.index].target;  // a trigger with calibration shots
     if (effect.kind != EffectKind::opposites) continue;
     for (std::size_t d = 0; d < targets.size(); ++d)
       targets.at(d) = plan_data->signals[plan_data->opposites[effect.index].out.at(d)].target;
@@ -109,7 +110,7 @@ void State::end_gate(Index cell) noexcept {
   set_out(cell, false);
 }
 
-/// What a signal that is off still keeps up by debounce ends now, and so does its deafness.
+/// Ends the debounce that still holds a signal that is off, and its lockout.
 void State::end_deaf_gates(Index signal, std::size_t unit) noexcept {
   if (is_on(signal, unit)) return;
   for (const Effect& effect : plan_data->signals[signal].effects.of(plan_data->effects))
@@ -117,7 +118,7 @@ void State::end_deaf_gates(Index signal, std::size_t unit) noexcept {
       end_gate(cell_of(plan_data->gates[effect.index], unit));
 }
 
-// -- a heap of the cells of gates that have asked for a moment, by deadline, then by cell ---------------------------
+// -- a heap of the cells of gates with pending deadlines, by deadline, then by cell -----------------------------------
 
 bool State::earlier(Index a, Index b) const noexcept {
   return deadline[a] != deadline[b] ? deadline[a] < deadline[b] : a < b;
@@ -128,7 +129,7 @@ void State::put(std::uint32_t at, Index gate) noexcept {
   heap_at[gate] = static_cast<Index>(at);
 }
 
-/// Moves the gate at `at` up or down to where it belongs.
+/// Moves the gate at `at` up or down to its place.
 void State::sift(std::uint32_t at) noexcept {
   const Index gate = heap[at];
   for (; at > 0 && earlier(gate, heap[(at - 1) / 2]); at = (at - 1) / 2) put(at, heap[(at - 1) / 2]);
@@ -201,7 +202,7 @@ void State::settle_opposites(Index port) noexcept {
     if ((goal & ~held) >> d & 1) raise(raise_of(directions.out.at(d), 0), 0);
 }
 
-// -- axes made of buttons --------------------------------------------------------------------------
+// -- axes driven by buttons ------------------------------------------------------------------------
 
 shape::Point State::goal_of(const std::array<Index, 4>& signals, std::size_t unit) const noexcept {
   const auto side = [&](std::size_t d) { return signals.at(d) != nothing && is_on(signals.at(d), unit) ? 1.0 : 0.0; };
@@ -224,7 +225,7 @@ void State::end_ramp(const DigitalOperation& digital, std::size_t mover) noexcep
   set_lane(lane_of(digital, mover % max_units), {});
 }
 
-// -- what moves by itself ----------------------------------------------------------------------------
+// -- movement without input ------------------------------------------------------------------------
 
 void State::set_moving(std::size_t mover, bool now) noexcept {
   if (now == is_moving(mover)) return;
@@ -257,7 +258,7 @@ void State::travel(std::size_t mover) noexcept {
   set_lane(lane_of(digital, unit), stage::from_fixed(position[mover]));
 }
 
-/// One tick of a shape that follows, and what lies behind it.
+/// One tick of a shape with memory, and of everything after it.
 void State::trail_on(Index number, std::size_t unit) noexcept {
   const Slot& slot = slots[unit];
   for (const OwnOperation& own : slot.operations) {

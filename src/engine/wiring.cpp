@@ -1,4 +1,4 @@
-// From attachments to wires: made when a unit comes or the plan changes, never in the hot path.
+// From attachments to wires: created when a unit is attached or the plan changes, never in the hot path.
 #include <algorithm>
 #include <atomic>
 #include <cstring>
@@ -62,7 +62,7 @@ class Wiring {
  private:
   const Input* input(std::string_view role) const { return plan_.input(attachment_.seat, role); }
 
-  /// The meaning of a control depends only on its role, so every plan finds the held controls.
+  /// The meaning of a control depends only on its role, so every plan finds held controls.
   bool add(const Control& control) {
     if (control.type == ControlType::hat) return add_hat(control);
     const Input* found = input(control.role);
@@ -75,7 +75,7 @@ class Wiring {
     return add_button({also, found}, wire) && keep(control.code, wire);
   }
 
-  /// Codes that there is no room for are as if the unit did not have them.
+  /// Codes beyond the capacity are treated as absent.
   bool keep(Code code, const Wire& wire) {
     if (!CodeTable::has_room_for(code)) return true;
     if (slot_.wires.size() > 255) return false;
@@ -84,7 +84,7 @@ class Wiring {
     return true;
   }
 
-  /// A button that is all of these inputs; null: it is nothing. What hotkeys take stands last.
+  /// A button that has all of these inputs; null: it has none. Inputs of hotkeys come last.
   bool add_button(std::initializer_list<const Input*> inputs, Wire& wire) {
     if (slot_.buttons.size() >= max_buttons) return false;
     wire.button = static_cast<std::uint8_t>(slot_.buttons.size());
@@ -129,7 +129,7 @@ class Wiring {
            });
   }
 
-  /// All that lies between the unit's controls and the targets and is the unit's own.
+  /// Everything between the unit's controls and the targets that belongs to the unit.
   void find_ways() {
     std::vector<Index> ahead;
     for (const Raise raised : slot_.raises) ahead.push_back(raised.signal);
@@ -179,7 +179,7 @@ class Wiring {
     return keep(control.code, wire);
   }
 
-  /// Axes are kept even when nothing needs them, so that a later plan knows where they are.
+  /// Axes are stored even if nothing uses them, so that a later plan knows their positions.
   bool add_axis(const Control& control, const Input* input) {
     if (control.half)
       if (const auto other = std::ranges::find(axis_codes_, control.code); other != axis_codes_.end())
@@ -199,7 +199,7 @@ class Wiring {
     return keep(control.code, wire);
   }
 
-  /// Two pedals on one axis are measured each from its own half.
+  /// Two pedals on one axis are each normalised from their own half.
   bool add_other_half(const Control& control, const Input* input, std::size_t axis) {
     if (input == nullptr || input->operations.count == 0 || !CodeTable::has_room_for(control.code)) return true;
     Wire& wire = slot_.wires[slot_.codes.find(control.code)];
@@ -219,7 +219,7 @@ class Wiring {
     Gauge& gauge = slot_.gauges[number];
     shape::Scale scale = attach::scale_of(control);
     if (control.type == ControlType::one_sided && control.rest == control.maximum)
-      scale.width[1] = -scale.width[1];  // pushed towards its minimum it grows
+      scale.width[1] = -scale.width[1];  // it increases towards its minimum
     if (control.axis == Axis::y) {
       gauge.y = axis;
       gauge.y_scale = scale;
@@ -252,7 +252,7 @@ class Wiring {
     return new_gauge(input);
   }
 
-  /// Two controls of one role are one to the plan.
+  /// To the plan, two controls of one role are one.
   void find_alike() {
     for (Gauge& gauge : slot_.gauges)
       gauge.alike = std::ranges::count_if(slot_.gauges, [&](const Gauge& other) {
@@ -288,7 +288,7 @@ class Wiring {
 
   [[nodiscard]] Code code_of(Index raw) const { return axis_codes_.at(raw - slot_number_ * max_axes); }
 
-  /// From raw numbers to the screen, by what was measured on the plan's screen or else by the whole range; and from
+  /// From raw numbers to the screen, by a calibration for the plan's screen or else by the whole range; and from
   /// there to the game.
   void find_aim(OwnOperation& own, const Gauge& gauge) {
     const AimCalibration* aim = attach::aim_of(attachment_, code_of(gauge.x), plan_.screen);
@@ -353,7 +353,7 @@ class Wiring {
   Slot& slot_;
   std::size_t slot_number_;
   std::vector<Code> axis_codes_;      ///< by axis
-  std::vector<std::uint8_t> halves_;  ///< by gauge: which halves of a stick it has, 1 its x, 2 its y
+  std::vector<std::uint8_t> halves_;  ///< by gauge: which halves of a stick it has, 1 for x, 2 for y
 };
 
 }  // namespace
@@ -404,7 +404,7 @@ void State::set_plan(Plan new_plan) {
   view(aims, layout.aims);
   view(trails, layout.trails);
   view(reaches, layout.reaches);
-  for (const Pointer& pointer : plan_data->pointers) level[pointer.x] = level[pointer.y] = 0.5;  // the middle
+  for (const Pointer& pointer : plan_data->pointers) level[pointer.x] = level[pointer.y] = 0.5;  // the centre
   view(journal, layout.journal);
 }
 
@@ -412,7 +412,7 @@ std::optional<Diagnostic> State::wire(std::size_t unit, const Attachment& attach
   return Wiring{*plan_data, attachment, slots[unit], unit}.run();
 }
 
-/// Finds lanes that are alone in their group and recounts live ones: lone lanes are not counted. Called when a unit is
+/// Finds lanes that are alone in their group, which are not counted, and recounts active ones. Called when a unit is
 /// attached or detached.
 void State::find_lone_lanes() noexcept {
   std::array<std::uint16_t, max_targets> feeders{};
@@ -433,7 +433,7 @@ void State::find_lone_lanes() noexcept {
   }
 }
 
-/// A full push is a part of what each axis declares, until it is known better.
+/// A full push is a fraction of each axis's declared range until the range is learned.
 void State::begin_reaches(std::size_t unit) noexcept {
   constexpr double part = 0.7;
   const Slot& slot = slots[unit];
@@ -447,7 +447,7 @@ void State::begin_reaches(std::size_t unit) noexcept {
   }
 }
 
-/// What is down or pushed already: noted, without any effect. An axis that has never spoken rests.
+/// Records what is already down or pushed, without any effect. An axis that has never reported is at rest.
 void State::take_state(std::size_t unit, std::span<const Change> changes) noexcept {
   const std::uint32_t frozen = std::exchange(head->frozen, only_noted);
   std::ranges::copy(slots[unit].rests, raw + unit * max_axes);
@@ -456,7 +456,7 @@ void State::take_state(std::size_t unit, std::span<const Change> changes) noexce
   head->frozen = frozen;
 }
 
-// -- another plan ---------------------------------------------------------------------------------------
+// -- a new plan ----------------------------------------------------------------------------------------
 
 namespace {
 
@@ -481,10 +481,10 @@ std::vector<Index> origins_of(const Plan& before, const Plan& after) {
 
 }  // namespace
 
-/// Held controls, positions without self-centering, and unshown presses survive a change of plans.
+/// Held controls, positions that are not self-centering, and unshown presses survive a change of plan.
 void State::adopt(Plan new_plan) {
   const std::uint32_t frozen =
-      std::exchange(head->frozen, only_noted);  // resting must not bring a pointer back on screen
+      std::exchange(head->frozen, only_noted);  // a pointer at rest must not be brought back on screen
   rest(everybody);
   rest_hotkeys();
   head->frozen = frozen;
@@ -523,7 +523,7 @@ using engine::Slot, engine::State;
 
 namespace {
 
-/// What no unit can have, and no sheet allows.
+/// Descriptions that no unit can have, and no sheet allows.
 std::optional<Diagnostic> mistake_in(const Plan& plan, const Attachment& attachment) {
   const auto problem = [&](const char* id, std::string message, const char* hint) {
     return Diagnostic{id, Severity::error, std::move(message), attachment.unit, hint};
@@ -573,7 +573,7 @@ std::vector<UnitId> Engine::adopt(Plan plan) {
   for (std::size_t n = 0; n < max_units; ++n) {
     Slot& slot = state.slots[n];
     if (!slot.used) continue;
-    // What a unit has is wired whatever the plan says, so that what went once goes always.
+    // A unit's controls are wired regardless of the plan, so that attaching either always succeeds or never does.
     const auto failure = state.wire(n, slot.attachment);
     if (!slot.has_use()) idle.push_back({slot.id});
   }

@@ -96,9 +96,9 @@ class Evening {
     if (const std::string asked = invitation(*session_); !asked.empty()) say(asked);
   }
 
-  // -- people ---------------------------------------------------------------------------------------
+  // -- messages -------------------------------------------------------------------------------------
 
-  /// The turn that is shown besides the words, if any. A lost unit is followed by `unit_back` once its seat has a unit
+  /// The signal that accompanies the message, if any. A lost unit is followed by `unit_back` once its seat has a unit
   /// again, the same or another one.
   std::optional<Turn> turn_of(const SessionEvent& event) {
     if (const auto* froze = std::get_if<Froze>(&event)) return froze->frozen ? Turn::frozen : Turn::goes_on;
@@ -131,7 +131,7 @@ class Evening {
     if (program_.follow()) end_ = asked_by_hands_ ? End::hands : End::program;
   }
 
-  /// Asks the program to end; without one, playing ends.
+  /// Asks the program to end; without a program, the session ends.
   void ask_to_end(End how, bool program_knows) {
     asked_by_hands_ = asked_by_hands_ || how == End::hands;
     if (program_.started())
@@ -142,7 +142,7 @@ class Evening {
 
   // -- the loop -------------------------------------------------------------------------------------
 
-  /// When something is due here although the session has nothing to do.
+  /// The next time at which something is due here, apart from the session.
   [[nodiscard]] Time due() const {
     Time due = latest_time;
     for (const auto& other : {start_->due(), program_.due(), feedback_->next_due()})
@@ -150,12 +150,12 @@ class Evening {
     return due;
   }
 
-  /// What follows from that which the session has taken.
+  /// The consequences of what the session has processed.
   void look_after_all() {
     tell_turns();
     if (const auto& failure = session_->failure()) return fail(*failure);
     if (feedback_->descriptor() >= 0 && session_->is_ready(feedback_->descriptor())) feedback_->process();
-    program_.spare(session_->helper());  // it may be another one by now
+    program_.spare(session_->helper());  // it may have changed by now
     if (program_.due() || feedback_->next_due()) {
       program_.insist_when_due(session_->now());
       feedback_->advance(session_->now());
@@ -171,7 +171,7 @@ class Evening {
 
   // -- the end --------------------------------------------------------------------------------------
 
-  /// Everything goes to rest, the program ends, then the devices go.
+  /// Everything returns to rest, the program ends, then the devices are removed.
   void close() {
     if (!session_) return;
     session_->end();
@@ -190,8 +190,8 @@ class Evening {
   std::optional<Session> session_;
   std::optional<Feedback> feedback_;
   std::optional<ProgramStart> start_;
-  std::vector<std::pair<Turn, std::string>> turns_;  ///< since the last look
-  std::set<std::string> lost_;                       ///< seats whose units have left
+  std::vector<std::pair<Turn, std::string>> turns_;  ///< since the last check
+  std::set<std::string> lost_;                       ///< seats whose units are disconnected
   std::optional<End> end_;
   bool asked_by_hands_ = false;
   bool nodes_have_changed_ = false;

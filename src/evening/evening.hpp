@@ -1,4 +1,4 @@
-// An evening of play for people: a session with virtual devices, what is said of it, and the program that it is for.
+// A session of play for people: an embedded session with virtual devices, its messages, and the program to play.
 #pragma once
 
 #include <functional>
@@ -13,15 +13,15 @@
 namespace omnipar::inline abi_0::evening {
 
 struct Options {
-  SessionOptions session;  ///< what is played; here it has virtual devices, and its signals are set
-  std::function<void(const std::string&)> say;  ///< one line for the person at a time
+  SessionOptions session;                       ///< the profile to play, with virtual devices and signals enabled
+  std::function<void(const std::string&)> say;  ///< receives one line for the user at a time
   FeedbackOptions feedback{};                   ///< other ways to signal changes
 
-  std::vector<std::string> command;      ///< the program to start and its words; may be empty
-  std::optional<Duration> longest_wait;  ///< for the units that are needed; without it: as long as it takes
-  Duration insist_after{5'000'000};      ///< from asking the program to end to ending it by force
-  bool alone = false;                    ///< the program cannot open the units that are played on
-  bool urgent = false;                   ///< with real-time priority, if the system lets us
+  std::vector<std::string> command;      ///< the program to start and its arguments; may be empty
+  std::optional<Duration> longest_wait;  ///< how long to wait for the required units; unset: without a limit
+  Duration insist_after{5'000'000};      ///< from the request to end to ending the program by force
+  bool alone = false;                    ///< the program cannot open the units in play
+  bool urgent = false;                   ///< with real-time priority, if the system permits it
 };
 
 enum class End {
@@ -33,18 +33,18 @@ enum class End {
 
 struct Played {
   End how = End::asked;
-  Rig rig;                            ///< with the units that sat down
-  std::vector<Calibration> ranges{};  ///< that were found by use
+  Rig rig;                            ///< including the units that were seated
+  std::vector<Calibration> ranges{};  ///< learned while playing
   std::optional<int> program_status;  ///< its exit status, 128 + the signal that killed it; nothing if it never ran
   SessionStats stats;
 };
 
 /// Plays a profile until SIGINT, SIGTERM, SIGHUP, its exit action, the built-in exit combination, or the end of the
-/// program. When it returns, everything is at rest, the virtual devices are gone, and of the program and what it
-/// started nothing is left. Failures have been said. The door serves the program; the session has its own.
+/// program. When it returns, everything is at rest, the virtual devices are removed, and no process of the program
+/// is left. Failures have been reported. The door is used for the program; the session has its own.
 [[nodiscard]] Played play(os::Door& door, const Options& options);
 
-/// What was measured, in lines for people.
+/// The measurements, as lines for people.
 [[nodiscard]] std::vector<std::string> lines_of(const SessionStats& stats);
 
 }  // namespace omnipar::inline abi_0::evening

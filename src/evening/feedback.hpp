@@ -13,31 +13,31 @@
 
 namespace omnipar::inline abi_0::evening {
 
-/// What changes for those who play.
+/// Changes that are signalled to players.
 enum class Turn : std::uint8_t { frozen, goes_on, swapped, unit_lost, unit_back };
 
 struct FeedbackOptions {
-  std::function<void(Turn)> call{};  ///< on the thread that plays; may be empty
+  std::function<void(Turn)> call{};  ///< called on the session's thread; may be empty
   bool feel = false;                 ///< rumble pulses: 1 resumed or unit back, 2 frozen, 3 swapped, 4 unit lost
-  bool leds = false;                 ///< each unit's LEDs show its port; frozen: none; a unit is lost: all, for a while
-  bool notify = false;               ///< messages on the desktop
+  bool leds = false;                 ///< each unit's LEDs show its port; frozen: none; unit lost: all, for a while
+  bool notify = false;               ///< desktop notifications
 };
 
 class Feedback {
  public:
-  /// The session must outlive this. If LEDs are wished for, they show the ports from now on.
+  /// The session must outlive this. With LEDs enabled, they show the ports from now on.
   Feedback(FeedbackOptions options, Session& session) : options_(std::move(options)), session_(session) { show_leds(); }
 
   /// Connects to the desktop's notifications if requested. Returns false if there are none.
   [[nodiscard]] bool find_desktop();
-  /// What to wait for; -1 without a desktop.
+  /// The descriptor to wait for; -1 without a desktop.
   [[nodiscard]] int descriptor() const noexcept { return desktop_ ? desktop_->descriptor() : -1; }
-  /// That is readable.
+  /// Must be called when it is readable.
   void process();
 
-  /// Signals a change; `words` is its message.
+  /// Signals a change; `words` is the text of its message.
   void tell(Turn what, const std::string& words, Time now);
-  /// Lets time pass; `next_due` is when that changes something.
+  /// Advances time; `next_due` is the next time at which this has an effect.
   void advance(Time now) {
     if (numbers_again_ && now >= *numbers_again_) show_numbers_again();
   }

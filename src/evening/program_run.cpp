@@ -26,7 +26,7 @@ std::optional<Diagnostic> ProgramRun::start(const std::function<int()>& before) 
   started_ = door_.now();
   const int result = program_.start(options_.command, before);
   if (result == 0) return std::nullopt;
-  if (result == -ENOENT)  // the file itself has been found before
+  if (result == -ENOENT)  // the file itself has already been found
     return Diagnostic{"not-started", Severity::error, "cannot start it: its interpreter or a library is missing",
                       options_.command.front(),
                       "check a script's first line with 'head -n 1', a program's libraries with 'ldd'"};
@@ -55,7 +55,7 @@ bool ProgramRun::follow() {
   if (insisted_)
     program_.insist(spared_);
   else if (asked_ && !had_ended)
-    ask_by_signal();  // what it left has not been asked yet
+    ask_by_signal();  // the processes left behind have not been asked yet
   if (!insisted_ && !had_ended)
     options_.say(fmt::format("{} ended but left {} running. Play continues until that ends.", options_.command.front(),
                              fmt::join(left, ", ")));
@@ -106,7 +106,7 @@ void ProgramRun::insist() {
 void ProgramRun::end(const std::function<void(Time)>& pass_time) {
   if (!program_.started()) return;
   constexpr Duration pause{20'000};
-  constexpr Duration enough = std::chrono::seconds{2};  // what not even force has ended by then is the kernel's
+  constexpr Duration enough = std::chrono::seconds{2};  // a process that survives this is stuck in the kernel
   const auto is_over = [&] {
     program_.collect();
     return program_.ended() && program_.left(spared_).empty();

@@ -89,13 +89,13 @@ void ProgramStart::hide_what_came() {
   std::vector<std::string> paths = hidden_paths();
   const std::set<std::string> now{paths.begin(), paths.end()};
   std::erase_if(paths, [this](const std::string& path) { return hidden_.contains(path); });
-  hidden_ = now;  // a place that was left may be taken again, by nodes of other numbers
+  hidden_ = now;  // a path may be reused by nodes with other numbers
   if (paths.empty() || process < 0) return;
   if (const int result = host::hide_also(door_, process, paths); result < 0)
     options_.say(fmt::format("Cannot hide units connected later from the program: {}.", std::strerror(-result)));
 }
 
-/// What the program must not open: what is played on, and all other controllers.
+/// The nodes that the program must not open: units in play, and all other controllers.
 std::vector<std::string> ProgramStart::hidden_paths() const {
   std::vector<std::string> paths;
   for (const NodeHere& node : session_.nodes())

@@ -14,13 +14,13 @@
 
 namespace omnipar::inline abi_0::evening {
 
-/// Fails with `not-alone` where units are to be hidden from a program, and cannot be.
+/// Fails with `not-alone` if units should be hidden from a program and cannot be.
 [[nodiscard]] std::optional<Diagnostic> refuses_alone(os::Door& door, bool alone);
 
 struct StartOptions {
   const Rig& rig;                        ///< the players' units
-  std::optional<Duration> longest_wait;  ///< for those who are away; without it: as long as it takes
-  bool alone = false;                    ///< the program cannot open the units that are played on
+  std::optional<Duration> longest_wait;  ///< how long to wait for missing units; unset: without a limit
+  bool alone = false;                    ///< the program cannot open the units in play
   const std::function<void(const std::string&)>& say;
 };
 
@@ -30,17 +30,17 @@ class ProgramStart {
   ProgramStart(os::Door& door, const StartOptions& options, const Session& session, ProgramRun& program)
       : door_(door), options_(options), session_(session), program_(program) {}
 
-  /// Waiting begins now.
+  /// Starts waiting.
   void begin();
-  /// The seats that are waited for: those that the household has units for; else the first.
+  /// The seats that are waited for: those with units in the rig; if there are none, the first.
   [[nodiscard]] const std::vector<std::string>& seats() const noexcept { return seats_; }
   /// Returns false if no unit is missing.
   bool ask_for_the_missing() const;
-  /// When to look again although nothing happens.
+  /// When to check again without an event.
   [[nodiscard]] std::optional<Time> due() const;
-  /// What has come, or is played on, since the start of a program that is alone is hidden from it, too.
+  /// Also hides from an isolated program every unit that has connected or joined since its start.
   void hide_what_came();
-  /// Starts it once it may. Fails as `ProgramRun::start` does.
+  /// Starts it when permitted. Fails as `ProgramRun::start` does.
   [[nodiscard]] std::optional<Diagnostic> start_when_ready();
 
  private:
@@ -55,7 +55,7 @@ class ProgramStart {
   ProgramRun& program_;
   Time began_{};
   std::vector<std::string> seats_;
-  std::set<std::string> hidden_;  ///< paths in /sys of what a program that is alone cannot open
+  std::set<std::string> hidden_;  ///< paths in /sys of the nodes that an isolated program cannot open
   bool said_let_go_ = false;
 };
 

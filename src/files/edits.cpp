@@ -16,7 +16,7 @@ namespace {
 
 using Keys = std::vector<std::string>;
 
-/// A sheet as `to_toml` writes it, by the keys of its values and of its tables.
+/// A sheet as `to_toml` writes it, by the paths of its values and tables.
 struct Written {
   std::vector<Edit> values;
   std::vector<Keys> tables;
@@ -32,7 +32,7 @@ Keys split(std::string_view words) {
   return keys;
 }
 
-/// Our own texts have a line for each value, and bare keys.
+/// Our own texts have one line per value, and bare keys.
 Written written(std::string_view text) {
   Written all;
   Keys table;
@@ -40,7 +40,7 @@ Written written(std::string_view text) {
     const std::size_t end = std::min(text.find('\n'), text.size());
     const std::string_view line = text.substr(0, end);
     text.remove_prefix(std::min(end + 1, text.size()));
-    if (line.starts_with("[[")) {  // the caller knows which one of the list this is
+    if (line.starts_with("[[")) {  // the caller knows its index in the list
       table.clear();
     } else if (line.starts_with('[')) {
       table = split(line.substr(1, line.rfind(']') - 1));
@@ -63,7 +63,8 @@ std::vector<Edit> edits(std::string_view before, std::string_view after) {
   std::vector<Edit> all;
   std::vector<Keys> gone;
   for (const Keys& table : was.tables)
-    if (table.size() <= 2 && table.back() != "hotkeys" &&  // of what is deeper, and of one that has no name, the values
+    if (table.size() <= 2 &&
+        table.back() != "hotkeys" &&  // the values of anything deeper, and of a table without a name
         std::ranges::find(is.tables, table) == is.tables.end()) {
       gone.push_back(table);
       all.push_back({table});
@@ -79,7 +80,7 @@ std::vector<Edit> edits(std::string_view before, std::string_view after) {
   return all;
 }
 
-/// The text with one edit, if that leaves it without mistakes of form.
+/// The text with one edit, provided that it has no syntax errors afterwards.
 Text with_edit(const std::string& path, const std::string& text, const Edit& edit) {
   const text::Source source{path, text};
   return edit.value ? text::set_value(source, edit.keys, *edit.value) : text::clear_value(source, edit.keys);
@@ -94,7 +95,7 @@ Text with_edits(const std::string& path, std::string text, const std::vector<Edi
   return text;
 }
 
-/// What is wrong with the text as a profile.
+/// The problems of the text as a profile.
 Diagnostics mistakes_in(const std::string& path, const std::string& text, Catalogue catalogue) {
   Sheets sheets = read_sheets(path, text);
   Diagnostics problems = sheets.problems;
@@ -135,8 +136,8 @@ bool same_model(const RigUnit& a, const RigUnit& b) {
 
 bool same_screen(const Screen& a, const Screen& b) { return a.name == b.name; }
 
-/// For each of the former ones its place among the wanted, which are in the same order; nothing if it is gone. What has
-/// no former one is new.
+/// For each former entry its index among the wanted ones, which are in the same order; nothing if it was removed.
+/// Entries without a former one are new.
 template <typename Sheet, typename Same>
 std::vector<std::optional<std::size_t>> places(const std::vector<Sheet>& former, const std::vector<Sheet>& wanted,
                                                const Same& same) {
@@ -153,7 +154,7 @@ std::vector<std::optional<std::size_t>> places(const std::vector<Sheet>& former,
   return all;
 }
 
-/// Edits the sheets of one kind, takes those out that are gone, and puts new ones behind the text.
+/// Edits the sheets of one kind, removes those that are gone, and appends new ones to the text.
 template <typename Sheet, typename Same>
 Text with_list(const std::string& path, std::string text, const std::string& kind, const std::vector<Sheet>& former,
                const std::vector<Sheet>& wanted, const Same& same) {
@@ -164,7 +165,7 @@ Text with_list(const std::string& path, std::string text, const std::string& kin
       edit.keys.insert(edit.keys.begin(), {kind, "#" + std::to_string(i)});
       all.push_back(std::move(edit));
     }
-  for (std::size_t i = former.size(); i-- > 0;)  // from behind, so that the others keep their numbers
+  for (std::size_t i = former.size(); i-- > 0;)  // from the end, so that the others keep their indices
     if (!where[i]) all.push_back({{kind, "#" + std::to_string(i)}});
   auto edited = with_edits(path, std::move(text), all);
   if (!edited) return edited;
@@ -176,7 +177,7 @@ Text with_list(const std::string& path, std::string text, const std::string& kin
   return edited;
 }
 
-/// The same ones, in whatever order.
+/// The same entries in any order.
 template <typename Sheet>
 bool same_all(const std::vector<Sheet>& a, const std::vector<Sheet>& b) {
   return std::is_permutation(a.begin(), a.end(), b.begin(), b.end());
@@ -247,7 +248,7 @@ Rig with_changes(Rig rig, const Rig& before, const Rig& after) {
 Text rig_text(const std::string& path, const std::string& old, const Rig& wanted) {
   if (old.empty()) {
     Rig begun = wanted;
-    begun.calibrations.clear();  // these have files of their own
+    begun.calibrations.clear();  // calibrations have files of their own
     return to_toml(begun);
   }
   const Sheets before = read_sheets(path, old);

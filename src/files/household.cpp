@@ -16,7 +16,7 @@
 
 namespace omnipar::inline abi_0::files {
 
-// -- where things lie -----------------------------------------------------------------------------------------
+// -- paths -----------------------------------------------------------------------------------------------------
 
 bool is_file(const std::string& word) { return word.find('/') != std::string::npos || word.ends_with(".toml"); }
 
@@ -95,7 +95,7 @@ void take_file(os::Files& door, const std::string& path, FoundSheets& found) {
   put(found.catalogue, sheets);
 }
 
-/// All files of a folder in the order of their names.
+/// All files of a folder in order of their names.
 void take_folder(os::Files& door, const std::string& path, FoundSheets& found) {
   if (auto problem = unreadable_folder(door, path)) found.problems.push_back(std::move(*problem));
   for (const std::string& name : door.names_in(path))
@@ -131,8 +131,8 @@ FoundSheets find_sheets(os::Files& door, const HouseholdFiles& files) {
 
 namespace {
 
-/// What was measured of the rig's units, each in a file of its own. What is wrong with one is said, and the others
-/// count all the same.
+/// The calibrations of the rig's units, each in its own file. A problem with one is reported, and the others
+/// are still used.
 void add_calibrations(os::Files& door, const std::string& folder, FoundRig& found) {
   if (auto problem = unreadable_folder(door, folder)) found.problems.push_back(std::move(*problem));
   for (const std::string& name : door.names_in(folder)) {
@@ -166,7 +166,7 @@ namespace {
 
 bool is_there(os::Files& door, const std::string& path) { return !door.real_path(path).empty(); }
 
-/// True if another problem has the same place or message, so that this one is redundant.
+/// True if another problem has the same position or message, so that this one is redundant.
 bool is_told(const Diagnostic& problem, const Diagnostics& told) {
   return std::ranges::any_of(told, [&](const Diagnostic& other) {
     return other.place == problem.place || (other.id == problem.id && other.message == problem.message);
@@ -185,7 +185,7 @@ std::string held_words(const Sheets& sheets) {
   return words;
 }
 
-/// A profile's file: its problems of form and of meaning, all at once.
+/// A profile's file: its syntax and semantic problems, all at once.
 void take_profile(FoundProfile& given, const std::string& name, const std::string& text) {
   Sheets sheets = read_sheets(name, text);
   given.contents = held_words(sheets);
@@ -219,7 +219,7 @@ void take_text(FoundProfile& given, const std::string& path, const tl::expected<
   given.problems.push_back(text.error());
 }
 
-/// A profile of one's own goes before a machine of the same name.
+/// A user's profile overrides a machine of the same name.
 void note_machine_of_that_name(FoundProfile& given, const std::string& word, const std::string& path) {
   if (given.catalogue.system(word) == nullptr) return;
   given.elsewhere.push_back({"name-of-a-machine", Severity::note,
@@ -227,7 +227,7 @@ void note_machine_of_that_name(FoundProfile& given, const std::string& word, con
                              path, "rename the file to use the machine's default bindings"});
 }
 
-/// What to do where nothing is called so.
+/// What to do if nothing has this name.
 std::string hint_for(const FoundProfile& given, os::Files& door, const std::string& word, const HouseholdFiles& files) {
   const std::string own = profile_path(door, word);
   if (!files.own_files && is_there(door, own))

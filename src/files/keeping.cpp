@@ -12,7 +12,7 @@
 
 namespace omnipar::inline abi_0::files {
 
-// -- where things lie -----------------------------------------------------------------------------------------
+// -- paths -----------------------------------------------------------------------------------------------------
 
 namespace {
 
@@ -22,7 +22,7 @@ Diagnostic no_home(const std::string& hint) {
 
 constexpr std::size_t longest_name = 255;
 
-/// A path as a single file name of at most 255 bytes; a hash keeps long ones apart.
+/// A path as a single file name of at most 255 bytes; a hash distinguishes long ones.
 std::string as_one_name(std::string path) {
   std::ranges::replace(path, '/', '!');
   if (path.size() <= longest_name) return path;
@@ -30,7 +30,8 @@ std::string as_one_name(std::string path) {
   for (const char c : path) number = (number ^ static_cast<unsigned char>(c)) * 0x100000001b3;
   const std::string head = fmt::format("{:016x}!", number);
   std::size_t from = path.size() - (longest_name - head.size());
-  while (from < path.size() && (static_cast<unsigned char>(path[from]) & 0xc0) == 0x80) ++from;  // whole UTF-8 alone
+  while (from < path.size() && (static_cast<unsigned char>(path[from]) & 0xc0) == 0x80)
+    ++from;  // cuts between characters
   return head + path.substr(from);
 }
 
@@ -122,7 +123,7 @@ struct PlaceOfCalibration {
   std::optional<Calibration> known{};
 };
 
-/// Files that are no calibrations are skipped. A file that cannot be read might be the unit's, so that is a failure.
+/// Files that are not calibrations are skipped. An unreadable file might be the unit's, so it is an error.
 tl::expected<PlaceOfCalibration, Diagnostic> find_calibration(os::Files& door, const HouseholdFiles& files,
                                                               const std::string& unit) {
   const std::string folder = calibrations_folder(door, files);
@@ -155,7 +156,7 @@ std::optional<Diagnostics> write_calibration(os::Files& door, const std::string&
 
 using Renames = std::vector<std::pair<std::string, std::string>>;
 
-/// Units that have another name now, matched by what they are recognised by: the old name and the new one.
+/// Renamed units, matched by their identification: the old name and the new one.
 Renames renamed(const Rig& before, const Rig& after) {
   Renames all;
   for (const RigUnit& was : before.units) {
@@ -165,15 +166,16 @@ Renames renamed(const Rig& before, const Rig& after) {
     const auto is_known = [&](const RigUnit& unit) { return is != after.units.end() && unit.name == is->name; };
     if (stays || is == after.units.end()) continue;
     if (std::ranges::any_of(before.units, [&](const RigUnit& unit) { return is_known(unit) && same_unit(unit, was); }))
-      continue;  // another of the very same kind
+      continue;  // another unit of exactly the same kind
     all.emplace_back(was.name, is->name);
   }
   return all;
 }
 
-/// What was measured on a unit stays its own, whatever it is called. If one file cannot be written, all are as before.
+/// A unit's calibration stays with it when it is renamed. If one file cannot be written, all are restored.
 std::optional<Diagnostics> rename_calibrations(os::Files& door, const HouseholdFiles& files, const Renames& renames) {
-  std::vector<std::pair<std::string, Calibration>> all;  // all are read before one is written: names may be swapped
+  std::vector<std::pair<std::string, Calibration>>
+      all;  // all are read before any is written, because names may be swapped
   for (const auto& [was, is] : renames) {
     auto place = find_calibration(door, files, was);
     if (!place) return Diagnostics{std::move(place.error())};

@@ -63,7 +63,7 @@ LineReader::LineReader(os::Files& door, std::string path) : door_(door), path_(s
     refused_ = std::move(file.error());
 }
 
-/// Reads on; false at the end of the file.
+/// Reads the next chunk; false at the end of the file.
 tl::expected<bool, Diagnostic> LineReader::fill() {
   text_.erase(0, std::exchange(from_, 0));
   const std::size_t had = text_.size();

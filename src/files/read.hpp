@@ -11,15 +11,15 @@
 
 namespace omnipar::inline abi_0::files {
 
-/// The text of a plain file of at most 1 MiB. Fails with `no-file`, `not-a-file` (a folder, a pipe, a
+/// The text of a regular file of at most 1 MiB. Fails with `no-file`, `not-a-file` (a folder, a pipe, a
 /// device), `file-too-large` or `unreadable`.
 [[nodiscard]] tl::expected<std::string, Diagnostic> read_text(os::Files& door, const std::string& path);
 
-/// Reads a plain file of any length a line at a time; what it keeps does not grow with the file.
+/// Reads a regular file of any length line by line, in constant memory.
 class LineReader {
  public:
   LineReader(os::Files& door, std::string path);
-  /// The next line without its end, valid until the next call, or nothing at the end. Fails as `read_text`
+  /// The next line without its line ending, valid until the next call, or nothing at the end. Fails as `read_text`
   /// does, and with `line-too-long` (over 64 KiB).
   [[nodiscard]] tl::expected<std::optional<std::string_view>, Diagnostic> next();
 

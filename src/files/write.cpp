@@ -39,7 +39,7 @@ Diagnostic leads_nowhere(const std::string& path, const std::string& to) {
           "create that folder, or remove the link"};
 }
 
-/// People know their file, and not where its versions are.
+/// Users know their file, but not where its versions are.
 Diagnostic cannot_keep_versions(const std::string& path, int result) {
   return {"cannot-write", Severity::error,
           fmt::format("cannot save the previous version, so the file is not changed: {}", std::strerror(-result)), path,
@@ -51,7 +51,7 @@ std::string folder_of(const std::string& path) {
   return slash == std::string::npos ? "." : slash == 0 ? "/" : path.substr(0, slash);
 }
 
-/// What is new belongs to whom its folder belongs; where this process may not give it away, it stays with us.
+/// A new file belongs to the owner of its folder; if this process may not change the owner, it remains ours.
 void give_to_owner_of(os::Files& door, const std::string& folder, int fresh) {
   const os::Descriptor open{door, door.open(folder, O_RDONLY | O_DIRECTORY)};
   os::Owner wanted, is;
@@ -79,7 +79,7 @@ int sync_folder(os::Files& door, const std::string& folder) {
   return open ? door.sync(open.get()) : open.get();
 }
 
-/// The file that a new one takes the place of.
+/// The file that a new one replaces.
 struct Former {
   bool is_there = false;
   int bits = 0;
@@ -122,7 +122,7 @@ int make_fresh(os::Files& door, const std::string& folder, std::string& path) {
 
 constexpr int everybody_reads = 0644;
 
-/// Puts a new file beside the real one; its path. Nothing is left of one that fails.
+/// Creates a new file beside the real one and returns its path. A failed one is removed.
 tl::expected<std::string, int> write_beside(os::Files& door, const std::string& real, const std::string& text,
                                             const Former& former, Readers readers) {
   std::string fresh;
@@ -138,7 +138,7 @@ tl::expected<std::string, int> write_beside(os::Files& door, const std::string& 
   return tl::unexpected(result);
 }
 
-/// What versions of a file there are, oldest first.
+/// The existing versions of a file, oldest first.
 struct Versions {
   std::vector<std::string> former;
   std::vector<std::string> undone;
@@ -147,7 +147,7 @@ struct Versions {
 constexpr std::string_view undone_head = "undone-";
 
 Versions versions_in(os::Files& door, const std::string& folder) {
-  // A name that is longer is none of ours.
+  // A longer name is not one of ours.
   constexpr std::size_t longest = 9;
   const auto is_number = [](std::string_view name) {
     return !name.empty() && name.size() <= longest &&
@@ -162,7 +162,7 @@ Versions versions_in(os::Files& door, const std::string& folder) {
   return versions;
 }
 
-/// Six digits, so that names sort as numbers do.
+/// Six digits, so that names sort in numerical order.
 std::string name_after(const std::vector<std::string>& names, std::string_view head) {
   const unsigned long last = names.empty() ? 0 : std::stoul(names.back().substr(head.size()));
   return fmt::format("{}{:06}", head, last + 1);
@@ -184,7 +184,7 @@ int lock_in_time(os::Files& door, int file) {
   return locked;
 }
 
-/// Where a path ends when its links are followed, also if nothing is there yet.
+/// The end of a path after following its links, even if nothing exists there yet.
 std::string resolved(os::Files& door, std::string path) {
   constexpr int most_links = 40;
   for (int n = 0; n < most_links; ++n) {
@@ -199,7 +199,7 @@ std::string resolved(os::Files& door, std::string path) {
 /// The version before the first one.
 const std::string no_file = "# There was no file.\n";
 
-/// The real path of a file that may be written, with what it was; its folder is there then.
+/// The real path of a writable file, and its previous contents; creates its folder.
 struct Place {
   std::string real;
   Former former;
@@ -243,7 +243,7 @@ std::optional<Diagnostic> write_whole(os::Files& door, const std::string& path, 
     (void)door.remove(*fresh);
     return cannot_write(path, renamed);
   }
-  // The new file is in place; if the folder cannot be synced, that is all there is to be had.
+  // The new file is in place; a folder that cannot be synced is accepted.
   (void)sync_folder(door, folder_of(place->real));
   return std::nullopt;
 }
@@ -316,7 +316,7 @@ tl::expected<std::string, Diagnostics> undo_held(os::Files& door, const std::str
     const std::string version = versions + "/" + there.former.back();
     const auto former = read_text(door, version);
     if (!former) return tl::unexpected(Diagnostics{former.error()});
-    // A version that equals the file is left from a change that was cut short.
+    // A version equal to the file is left over from an interrupted change.
     if (now ? *former == *now : *former == no_file) {
       (void)door.remove(version);
       continue;

@@ -1,7 +1,7 @@
-// Writing files: whole or not at all, with the former versions kept.
+// Writes files completely or not at all, and keeps previous versions.
 //
-// A file's versions lie in a folder of its own: 000001, 000002 … are what it was, the newest last;
-// undone-000001 … are what an undo took away. At most ten of each.
+// Each file has a folder of versions: 000001, 000002 … are its previous contents, the newest last;
+// undone-000001 … are contents that an undo replaced. At most ten of each.
 #pragma once
 
 #include <cstdint>
@@ -22,10 +22,10 @@ inline constexpr std::size_t versions_kept = 10;
 /// Read permissions of the written file: those of the previous file, or for all users regardless of the umask.
 enum class Readers : std::uint8_t { as_before, everybody };
 
-/// Puts `text` in the file's place and makes the folders that it needs. At every moment, also if the process or the
-/// machine ends, the file is the old one or the new one. Links are followed; the file's permissions, owner and group
-/// are kept as far as this process may; and what is new belongs to whom its folder belongs. Fails with
-/// `write-protected`, `not-a-file` or `cannot-write`; then the old file is there.
+/// Replaces the file's contents with `text` and creates missing folders. At every moment, even if the process or the
+/// machine stops, the file is the old one or the new one. Links are followed; the file's permissions, owner and group
+/// are kept as far as this process may; new files belong to the owner of their folder. Fails with
+/// `write-protected`, `not-a-file` or `cannot-write`; then the old file is unchanged.
 [[nodiscard]] std::optional<Diagnostic> write_whole(os::Files& door, const std::string& path, const std::string& text,
                                                     Readers readers = Readers::as_before);
 
@@ -43,23 +43,23 @@ using Change = std::function<tl::expected<std::string, Diagnostics>(const std::s
 [[nodiscard]] tl::expected<bool, Diagnostics> change_file(os::Files& door, const std::string& path,
                                                           const std::string& versions, const Change& change);
 
-/// The same for whoever holds the file's lock.
+/// The same for a caller that holds the file's lock.
 [[nodiscard]] tl::expected<bool, Diagnostics> change_held(os::Files& door, const std::string& path,
                                                           const std::string& versions, const Change& change);
 
-/// Whether `change_file` could write the file, as far as that can be known before: fails as that does. Makes the
-/// folders that it needs.
+/// Checks as far as possible whether `change_file` could write the file; fails as that does. Creates missing
+/// folders.
 [[nodiscard]] std::optional<Diagnostic> refuses_change(os::Files& door, const std::string& path,
                                                        const std::string& versions);
 
-/// Paths of the former versions, the newest first.
+/// Paths of the previous versions, newest first.
 [[nodiscard]] std::vector<std::string> former_versions(os::Files& door, const std::string& versions);
 
-/// Puts the newest version back in the file's place; before the first one there was no file. What was there is kept
-/// beside the versions; the result is where. Fails with `nothing-to-undo` and as above.
+/// Restores the newest version; before the first one the file did not exist. The replaced contents are saved
+/// beside the versions; returns their path. Fails with `nothing-to-undo` and as above.
 [[nodiscard]] tl::expected<std::string, Diagnostics> undo(os::Files& door, const std::string& path,
                                                           const std::string& versions);
-/// The same for whoever holds the file's lock.
+/// The same for a caller that holds the file's lock.
 [[nodiscard]] tl::expected<std::string, Diagnostics> undo_held(os::Files& door, const std::string& path,
                                                                const std::string& versions);
 

@@ -11,8 +11,8 @@
 namespace omnipar::inline abi_0::hid {
 namespace {
 
-constexpr std::uint32_t widest = 32;    // bits of a value that is decoded
-constexpr std::uint16_t first_key = 4;  // the usages before it are troubles of a keyboard
+constexpr std::uint32_t widest = 32;    // the maximum size of a decoded value
+constexpr std::uint16_t first_key = 4;  // lower usages are keyboard error codes
 
 bool has_controls(const Field& field) {
   return field.type == FieldType::input && !field.is_constant() && field.size >= 1 && field.size <= widest;
@@ -46,7 +46,7 @@ class Listing {
     const bool unknown = (is_vendors && !field.is_variable()) || usage.page == 0;
     const bool no_key =
         !field.is_variable() && (usage.id == 0 || (usage.page == page::keyboard && usage.id < first_key));
-    if ((unknown || no_key) && !goes_on) return;  // the keys of an array follow each other without a gap
+    if ((unknown || no_key) && !goes_on) return;  // the keys of an array are contiguous
     ReportControl control{Kind::value, f, e, usage, ++met_[{field.report, usage}], field.minimum, field.maximum};
     if (!field.is_variable()) {
       control.kind = Kind::key;

@@ -1,4 +1,4 @@
-// Raw reports to values. A report whose words have not changed costs a comparison of its words.
+// Raw reports to values. A report whose words are unchanged costs one comparison per word.
 #include <algorithm>
 #include <bit>
 #include <cstring>
@@ -11,7 +11,7 @@ namespace {
 
 constexpr std::uint32_t word_bits = 64;
 
-/// Directions of a hat, clockwise from the top; 0: none (as the kernel numbers them).
+/// Directions of a hat, clockwise from the top; 0: none (the kernel's numbering).
 constexpr std::array<std::array<std::int8_t, 2>, 9> directions{
     {{0, 0}, {0, -1}, {1, -1}, {1, 0}, {1, 1}, {0, 1}, {-1, 1}, {-1, 0}, {-1, -1}}};
 
@@ -48,7 +48,7 @@ Decoder::Decoder(const Descriptor& descriptor, std::span<const std::size_t> opaq
   changes_.reserve(most_at_once);
 }
 
-/// That of a report; made if there is none yet.
+/// The entry of a report, created if there is none yet.
 Decoder::Layout& Decoder::layout_for(const Descriptor& descriptor, std::uint8_t report) {
   std::uint16_t& number = layout_of_.at(report);
   if (number != 0) return layouts_[number];
@@ -77,7 +77,7 @@ Decoder::Slot Decoder::slot_of(const Descriptor& descriptor, const ReportControl
   return slot;
 }
 
-/// The array whose first key is the control of that place.
+/// The array whose first key is the control at that index.
 Decoder::Array Decoder::add_array(const Descriptor& descriptor, std::span<const ReportControl> controls,
                                   std::size_t first) {
   const ReportControl& key = controls[first];
@@ -95,7 +95,7 @@ Decoder::Array Decoder::add_array(const Descriptor& descriptor, std::span<const 
   return array;
 }
 
-/// In order of their bits, and where those of each word begin.
+/// In order of their bits, with the index of the first one in each word.
 void Decoder::sort_slots(Layout& at) {
   std::ranges::stable_sort(at.slots, {}, &Slot::bit);
   for (std::size_t word = 0; word < at.words; ++word) {
@@ -143,7 +143,7 @@ void Decoder::take(const Slot& slot) noexcept {
   set(slot.control, static_cast<std::int32_t>(value));
 }
 
-/// An array lists what is down. What it lists twice is down once; values without a usage are nothing.
+/// An array lists the keys that are down. Duplicates count once; values without a usage are ignored.
 void Decoder::take(const Array& array) noexcept {
   const auto value_of = [&](std::uint32_t i) {
     const std::uint32_t raw = bits(array.bit + i * array.size, array.size);

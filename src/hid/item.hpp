@@ -8,7 +8,7 @@ namespace omnipar::inline abi_0::hid {
 
 inline constexpr std::uint8_t long_item = 0xfe;
 
-/// A short item: its head without the length, and its data.
+/// A short item: its prefix without the length, and its data.
 struct Item {
   std::uint32_t tag = 0;
   std::uint32_t data = 0;

@@ -1,5 +1,5 @@
-// What the kernel's generic driver makes of controls, by the rules of its drivers/hid/hid-input.c (6.1). It gives a
-// code to each usage; of usages that come again most are dropped, some take the same code.
+// The kernel's generic driver's codes for controls, by the rules of its drivers/hid/hid-input.c (6.1). It assigns a
+// code to each usage; most repeated usages are dropped, some get the same code.
 #include <algorithm>
 #include <map>
 #include <set>
@@ -17,7 +17,7 @@ constexpr std::uint16_t abs_throttle = 0x06, abs_rudder = 0x07, abs_wheel = 0x08
                         abs_misc = 0x28;
 constexpr std::uint16_t rel_misc = 0x09;
 
-/// Linux key codes of the usages of the keyboard page; 0: none. Those behind are KEY_UNKNOWN.
+/// Linux key codes of the usages of the keyboard page; 0: none. Usages beyond the table are KEY_UNKNOWN.
 constexpr std::uint8_t unk = key_unknown;
 constexpr std::array<std::uint8_t, 0x100> keys_of_keyboard{
     // clang-format off
@@ -40,7 +40,7 @@ constexpr std::array<std::uint8_t, 0x100> keys_of_keyboard{
     // clang-format on
 };
 
-/// A code that a usage asks for; `again`: it may have it although another usage has it.
+/// The preferred code of a usage; `again`: it may share the code with another usage.
 struct Wanted {
   Code code;
   bool again = false;
@@ -82,8 +82,8 @@ class Mapping {
     return reports;
   }
 
-  /// A report is of the application of its first field; what is of one application is one node. Media and power keys
-  /// go to the keyboard, if there is one before them.
+  /// A report belongs to the application of its first field; one application is one node. Media and power keys
+  /// join the keyboard if one precedes them.
   int node_of(std::uint8_t report) {
     const auto first = std::ranges::find_if(descriptor_.fields, [report](const Field& field) {
       return field.type == FieldType::input && field.report == report;
@@ -102,7 +102,7 @@ class Mapping {
   KernelCode take(std::span<const ReportControl> controls, std::size_t index) {
     const ReportControl& control = controls[index];
     const int node = node_of(field_of(control).report);
-    if (control.kind == Kind::hat_y) {  // goes with its other half
+    if (control.kind == Kind::hat_y) {  // joins its other half
       const Code code = absolute(0x11);
       if (!last_hat_kept_) return {};
       ++users_[{node, code}];
@@ -144,7 +144,7 @@ class Mapping {
     }
   }
 
-  /// Vendors' pages that drivers of their own see to.
+  /// Vendor pages that have drivers of their own.
   static bool is_left_to_drivers(std::uint16_t page) {
     return page == 0xff00 || page == 0xff01 || page == 0xff7f || page == 0xffbc;
   }
@@ -226,7 +226,7 @@ class Mapping {
     return Wanted{field.is_relative() ? relative(rel_misc) : absolute(abs_misc)};
   }
 
-  /// Only applications that have got a code become nodes.
+  /// Only applications with at least one code become nodes.
   int number_of(int application) {
     std::set<int> with_codes;
     for (const auto& [node_and_code, count] : users_) with_codes.insert(node_and_code.first);

@@ -1,5 +1,5 @@
-// What the kernel's generic driver (6.1) makes of keys of the consumer page and of system controls: asked of the kernel
-// itself, by its EVIOCGKEYCODE, for every usage.
+// The codes that the kernel's generic driver (6.1) assigns to keys of the consumer page and to system controls, read
+// from the kernel itself with EVIOCGKEYCODE, for every usage.
 #pragma once
 
 #include <cstdint>
@@ -38,7 +38,7 @@ inline constexpr UsageKey consumer_keys[] = {
 };
 inline constexpr std::uint8_t key_unknown = 240;
 
-/// Of the generic desktop page.
+/// The generic desktop page.
 inline constexpr UsageKey system_keys[] = {
     // clang-format off
     {0x81, 116}, {0x82, 142}, {0x83, 143}, {0x84, 438}, {0x85, 139}, {0x86, 148}, {0x87, 138}, {0x88, 174}, {0x89, 353}, {0x8a, 106}, {0x8b, 105}, {0x8c, 103}, {0x8d, 108}, {0x8e, 356}, {0x8f, 408}, {0xa9, 248}, {0xb5, 227},

@@ -36,7 +36,7 @@ std::set<std::size_t> players_in(const Descriptor& descriptor, std::span<const R
   return in;
 }
 
-/// The only player of the innermost collection around an output that has any; -1 if it has several.
+/// The only player in the innermost collection around an output that has any; -1 if it has several.
 int player_by_collection(const Descriptor& descriptor, std::span<const ReportControl> controls, int collection,
                          std::span<const std::vector<std::size_t>> players) {
   for (; collection >= 0; collection = descriptor.collections[static_cast<std::size_t>(collection)].parent) {
@@ -111,7 +111,7 @@ Encoder::Encoder(const Descriptor& descriptor) : fields_(descriptor.fields) {
   for (const Output& output : outputs) set(output, 0);
 }
 
-/// All motors are on, as long as can be said, however hard they turn; all else in their reports is 0.
+/// All motors are on, with the longest duration and any strength; everything else in their reports is 0.
 void Encoder::prepare_motors(const Descriptor& descriptor) {
   std::set<std::uint8_t> with_motors;
   for (const Output& output : outputs_of(descriptor))

@@ -1,4 +1,4 @@
-// Pages of the HID usage tables, and the usages that more than one file here asks for.
+// Pages of the HID usage tables, and usages that several files here need.
 #pragma once
 
 #include "omnipar/hid.hpp"
@@ -18,7 +18,7 @@ inline constexpr Usage pointer{page::desktop, 0x01}, mouse{page::desktop, 0x02},
     dpad_right{page::desktop, 0x92}, dpad_left{page::desktop, 0x93};
 }  // namespace usage
 
-/// One of four buttons that are a d-pad.
+/// One of the four buttons of a d-pad.
 [[nodiscard]] constexpr bool is_dpad(Usage usage) noexcept {
   return usage >= usage::dpad_up && usage <= usage::dpad_left;
 }

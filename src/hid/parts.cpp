@@ -1,4 +1,4 @@
-// The parts that a descriptor falls into by itself.
+// Divides a descriptor into parts.
 #include <algorithm>
 #include <map>
 #include <set>
@@ -46,7 +46,7 @@ class Parting {
     return usages;
   }
 
-  /// Groups that look alike are players; what is left serves all.
+  /// Similar groups are players; the rest is shared.
   static std::vector<Part> named(const std::map<int, Indices>& players, const Indices& own) {
     std::vector<Part> parts;
     for (const auto& [key, indices] : players) parts.push_back({fmt::format("player-{}", parts.size() + 1), indices});
@@ -57,9 +57,9 @@ class Parting {
   /// No adapter has more players than this: more repetitions mean something else.
   static bool is_likely(std::size_t players) { return players >= 2 && players <= most_parts; }
 
-  /// Players among groups: those that have a usage that another has, too.
+  /// The players among groups: those that share a usage with another one.
   std::vector<Part> players_among(const std::map<int, Indices>& groups, Indices own) const {
-    std::map<Usage, int> times;  // in how many groups
+    std::map<Usage, int> times;  // the number of groups that have it
     for (const auto& [key, indices] : groups)
       for (const Usage usage : usages_of(indices)) ++times[usage];
     std::map<int, Indices> players;
@@ -74,7 +74,7 @@ class Parting {
     return named(players, own);
   }
 
-  /// Collections side by side, the outermost that are alike.
+  /// Sibling collections, the outermost that are similar.
   std::vector<Part> by_collection(const Indices& played) const {
     std::set<int> parents;
     for (const std::size_t index : played)
@@ -96,7 +96,7 @@ class Parting {
 
   int parent_of(int collection) const { return descriptor_.collections[static_cast<std::size_t>(collection)].parent; }
 
-  /// The collection right below `parent` in which `inner` lies; -1 if it is not below.
+  /// The direct child of `parent` that contains `inner`; -1 if there is none.
   int child_towards(int inner, int parent) const {
     while (inner >= 0 && parent_of(inner) != parent) inner = parent_of(inner);
     return inner;
@@ -106,7 +106,7 @@ class Parting {
     return players_among(grouped(played, [this](std::size_t c) { return int{field(c).report}; }), {});
   }
 
-  /// The first X is the first player's, the second X the second's; what comes once serves all.
+  /// The first X belongs to the first player, the second X to the second; a usage that occurs once is shared.
   std::vector<Part> by_usage(const Indices& played) const {
     std::map<std::pair<int, Usage>, int> times;
     for (const std::size_t index : played) ++times[{static_cast<int>(half(index)), controls_[index].usage}];
@@ -119,7 +119,7 @@ class Parting {
       }
       players[controls_[index].nth].push_back(index);
     }
-    // Two hats or two sliders of one pad are no second player; a second X or a second set of buttons is one.
+    // Two hats or two sliders on one pad are not a second player; a second X or a second set of buttons is.
     const bool has_second = std::ranges::any_of(played, [this](std::size_t index) {
       const Usage usage = controls_[index].usage;
       return controls_[index].nth > 1 && (usage == Usage{page::desktop, 0x30} || usage.page == page::button);

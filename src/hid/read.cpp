@@ -1,5 +1,5 @@
-// Report descriptors from bytes (USB HID 1.11, section 6.2.2). Where the standard leaves a choice it is taken as the
-// Linux kernel takes it, so that both see the same controls.
+// Report descriptors from bytes (USB HID 1.11, section 6.2.2). Where the standard leaves a choice, the
+// Linux kernel's is used, so that both see the same controls.
 #include <algorithm>
 #include <array>
 #include <utility>
@@ -12,13 +12,13 @@
 namespace omnipar::inline abi_0::hid {
 namespace {
 
-/// What is wrong at a byte; thrown and caught within this file.
+/// An error at a byte; thrown and caught within this file.
 struct Wrong {
   std::size_t at = 0;
   std::string message;
 };
 
-/// The items that stay until they are changed.
+/// Global items, which stay until they are changed.
 struct Globals {
   std::uint16_t page = 0;
   std::int32_t minimum = 0, maximum = 0;
@@ -31,7 +31,7 @@ struct Globals {
 
 struct LocalUsage {
   Usage usage;
-  bool has_page = false;  ///< given with it, and not by the page item
+  bool has_page = false;  ///< from the usage itself, not from the page item
 };
 
 class ControlType {
@@ -117,7 +117,7 @@ class ControlType {
     alternatives_ = false;
   }
 
-  /// The page that counts for a usage is that at the main item, if it was given since (as the kernel has it).
+  /// A usage belongs to the page in effect at the main item, if it was set after the usage (like the kernel).
   void use_last_page() {
     for (auto usage = usages_.rbegin(); usage != usages_.rend(); ++usage) {
       if (usage->has_page) continue;
@@ -160,7 +160,7 @@ class ControlType {
     if (made_.fields.size() > most_controls) throw Wrong{item_at_, fmt::format("more than {} fields", most_controls)};
   }
 
-  /// The last usage stands for all elements that have none; what is too much has no element. Both as the kernel has it.
+  /// The last usage applies to all remaining elements; surplus usages have no element. Both like the kernel.
   void fill_usages(Field& field) {
     if (usages_.empty() || bits_of_nothing(field)) return;
     const std::size_t wanted = field.is_variable() ? field.count : usages_.size();
@@ -189,7 +189,7 @@ class ControlType {
         g.physical_maximum = g.physical_minimum < 0 ? item.as_signed() : static_cast<std::int32_t>(item.data);
         break;
       case tag::unit_exponent:
-        // a nibble by the standard; some write a whole byte
+        // 4 bits by the standard; some devices use a whole byte
         g.unit_exponent = item.data > 15 ? item.as_signed() : (static_cast<std::int32_t>(item.data) ^ 8) - 8;
         break;
       case tag::unit:
@@ -250,7 +250,7 @@ class ControlType {
     }
   }
 
-  /// Of alternatives, between delimiters, the first is taken.
+  /// Of alternatives between delimiters, the first is used.
   void add_usage(LocalUsage usage) {
     if (alternatives_ && std::exchange(took_first_, true)) return;
     if (usages_.size() >= 2 * most_controls) throw Wrong{item_at_, "too many usages"};

@@ -1,4 +1,4 @@
-// Words for usages (HID Usage Tables 1.3).
+// Names of usages (HID Usage Tables 1.3).
 #include <algorithm>
 #include <charconv>
 
@@ -101,7 +101,7 @@ constexpr std::string_view button_word = "button-";
 constexpr std::string_view key_word = "key-";
 constexpr std::string_view led_word = "led-";
 
-/// A page whose usages are numbers: the word in front of them, and how they are written.
+/// A page whose usages are numbers: the word before the number, and its format.
 struct Numbered {
   std::uint16_t page;
   std::string_view word;

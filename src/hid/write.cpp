@@ -10,8 +10,8 @@ class Writing {
   explicit Writing(const Descriptor& descriptor) : descriptor_(descriptor) {}
 
   std::vector<std::uint8_t> run() {
-    // Collections are numbered as they open, and fields come in their order: whatever opens before a field's own
-    // collection has been opened by then.
+    // Collections are numbered in the order in which they open, and fields are in order: every collection that opens
+    // before a field's own has been opened by then.
     for (const Field& field : descriptor_.fields) {
       go_to(field.collection);
       put_field(field);
@@ -32,7 +32,7 @@ class Writing {
   [[nodiscard]] const Collection& at(int collection) const {
     return descriptor_.collections[static_cast<std::size_t>(collection)];
   }
-  /// Closes and opens collections until `wanted` is the innermost. A collection is not closed before all that lie in
+  /// Closes and opens collections until `wanted` is the innermost. A collection is closed only after all collections in
   /// it have been opened.
   void go_to(int wanted) {
     while (opened_ <= wanted || open_ != wanted) {
@@ -48,7 +48,7 @@ class Writing {
     }
   }
 
-  /// Half a byte with a sign; what is larger stands as it is.
+  /// A signed 4-bit value; larger ones are written unchanged.
   void put_exponent(std::int32_t exponent) {
     const bool fits = exponent >= -8 && exponent < 8;
     put(tag::unit_exponent, static_cast<std::uint32_t>(exponent) & (fits ? 15U : ~0U), fits ? 1 : 4);

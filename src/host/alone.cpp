@@ -34,7 +34,7 @@ int put(os::Door& door, const char* path, const std::string& text) {
   return os::write_all(door, file.get(), std::as_bytes(std::span{text}));
 }
 
-/// The user stays who they are, inside and outside.
+/// The user keeps the same id, inside and outside.
 int enter_own_namespace(os::Door& door) {
   if (door.is_root()) return door.unshare(CLONE_NEWNS);
   const unsigned user = door.user();
@@ -78,7 +78,7 @@ Alone without(os::Door& door, std::span<const std::string> syspaths) {
     if (!hidden) alone.visible.push_back(fmt::format("{}/{}", input_folder, name));
     a_mouse_is_hidden = a_mouse_is_hidden || (hidden && name.starts_with("mouse"));
   }
-  // The node of all mice together would tell of a hidden one too.
+  // The combined node of all mice would also report a hidden one.
   if (!a_mouse_is_hidden && std::ranges::find(names, "mice") != names.end())
     alone.visible.push_back(fmt::format("{}/mice", input_folder));
   for (const std::string& name : door.names_in("/sys/class/hidraw"))
@@ -105,11 +105,11 @@ int hide_also(os::Door& door, pid_t process, std::span<const std::string> syspat
       nodes.push_back(fmt::format("{}/{}", input_folder, name));
   const pid_t child = door.fork();
   if (child < 0) return child;
-  if (child == 0) {  // in a process of its own: ours stays where it is
+  if (child == 0) {  // in a separate process: this one stays where it is
     int result = door.enter_namespaces_of(process);
     for (const std::string& node : nodes) {
       const int bound = result == 0 ? door.mount("/dev/null", node, "", MS_BIND, "") : 0;
-      if (bound != -ENOENT) result = bound < 0 ? bound : result;  // most are not there at all
+      if (bound != -ENOENT) result = bound < 0 ? bound : result;  // most do not exist at all
     }
     ::_exit(-result);
   }

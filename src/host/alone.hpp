@@ -1,4 +1,4 @@
-// A program of its own: it can open the virtual devices, but not the units that are played on.
+// Isolates a program: it can open the virtual devices, but not the units in play.
 #pragma once
 
 #include <span>
@@ -21,11 +21,11 @@ struct Alone {
 /// number. Needs no privileges if the system allows user namespaces.
 [[nodiscard]] int go_alone(os::Door& door, const Alone& alone);
 
-/// Takes the nodes of units that have come later, or are played on only now, away from such a program that runs
-/// already. What it has opened stays open. 0, or minus the error number.
+/// Hides the nodes of units that connected later, or joined only now, from such a program that is already
+/// running. Files that it has opened stay open. 0, or minus the error number.
 [[nodiscard]] int hide_also(os::Door& door, pid_t process, std::span<const std::string> syspaths);
 
-/// The setting of the kernel without which `go_alone` is refused ("kernel.x=1"); empty if nothing is known against it.
+/// The kernel setting without which `go_alone` is denied ("kernel.x=1"); empty if no obstacle is known.
 [[nodiscard]] std::string setting_for_namespaces(os::Door& door);
 
 }  // namespace omnipar::inline abi_0::host

@@ -14,7 +14,7 @@
 namespace omnipar::inline abi_0::host {
 namespace {
 
-// A claim is a socket that is bound to a name without a file: the kernel lists these names, and takes them back when
+// A claim is a socket bound to an abstract name: the kernel lists these names, and releases them when
 // the process ends.
 constexpr std::string_view family = "omnipar/claim/";
 

@@ -1,4 +1,4 @@
-// Which units are seated in a running session, even while they are unplugged. Every session of every user sees the
+// Claims of units by running sessions, kept even while units are unplugged. Every session of every user sees the
 // claims of the others; they vanish when their session ends.
 #pragma once
 
@@ -10,7 +10,7 @@
 
 namespace omnipar::inline abi_0::host {
 
-/// The two keys of a node's claim: its unit in this socket, and its unit in any.
+/// The two keys of a node's claim: its unit in this socket, and its unit in any socket.
 struct ClaimKeys {
   explicit ClaimKeys(const Description& node);
   std::string by_socket;
@@ -22,9 +22,9 @@ class Claims {
   /// The door must outlive this.
   explicit Claims(os::Door& door);
 
-  /// The node's unit is seated here.
+  /// Claims the node's unit for this session.
   void claim(const ClaimKeys& node);
-  /// It no longer is.
+  /// Gives up the claim.
   void give_up(const ClaimKeys& node);
   /// The process of another session that has claimed this node; 0 if there is none. `has_double`: another node here
   /// has the same model and serial number, so the socket decides.
@@ -32,7 +32,7 @@ class Claims {
 
  private:
   os::Door& door_;
-  std::string prefix_;                          ///< of the names of this session's claims
+  std::string prefix_;                          ///< the names of this session's claims
   std::map<std::string, os::Descriptor> held_;  ///< by key
 };
 

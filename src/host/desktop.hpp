@@ -1,4 +1,4 @@
-// Short messages on the desktop, by the freedesktop.org notifications of the session's bus.
+// Short messages on the desktop, by freedesktop.org notifications on the session bus.
 #pragma once
 
 #include <memory>
@@ -9,9 +9,9 @@ namespace omnipar::inline abi_0::host {
 class Desktop {
  public:
   virtual ~Desktop() = default;
-  /// Readable when the bus has something for us.
+  /// Readable when there is a message for us on the bus.
   [[nodiscard]] virtual int descriptor() const noexcept = 0;
-  /// Takes that; false once the bus is gone.
+  /// Processes it; false once the bus is gone.
   [[nodiscard]] virtual bool take() noexcept = 0;
   /// Replaces the previous message. Does not wait until it is shown.
   virtual void show(const std::string& words) noexcept = 0;

@@ -37,7 +37,7 @@ Leds::~Leds() {
 }
 
 void Leds::find_codes() {
-  constexpr unsigned first = LED_MISC;  // what comes before are a keyboard's locks, and power and mute
+  constexpr unsigned first = LED_MISC;  // lower codes are a keyboard's locks, and power and mute
   std::array<std::uint8_t, LED_CNT / 8 + 1> has{};
   std::array<std::uint8_t, LED_CNT / 8 + 1> lit{};
   if (door_.control(node_, EVIOCGBIT(EV_LED, has.size()), has.data()) < 0) return;

@@ -1,5 +1,5 @@
-// Player LEDs: LEDs of a node's own (the kernel's codes for LEDs, but for those of keyboards), or those that its
-// driver has in /sys.
+// Player LEDs: a node's own LEDs (the kernel's LED codes, except those of keyboards), or those that its
+// driver exposes in /sys.
 #pragma once
 
 #include <cstdint>
@@ -13,20 +13,20 @@ namespace omnipar::inline abi_0::host {
 
 class Leds {
  public:
-  /// Of an open node and its place in /sys; LEDs that may not be written to are not counted.
+  /// For an open node and its path in /sys; LEDs that are not writable are ignored.
   Leds(os::Files& door, int node, const std::string& syspath);
-  /// All are as they were found.
+  /// Restores all LEDs to their initial state.
   ~Leds();
   Leds(const Leds&) = delete;
   Leds& operator=(const Leds&) = delete;
 
   [[nodiscard]] int count() const noexcept { return static_cast<int>(codes_.size() + files_.size()); }
-  /// Lights those whose bits are set, the first by the lowest; puts the others out.
+  /// Lights those whose bits are set, the first by the lowest bit, and turns the others off.
   void show(std::uint32_t which) noexcept;
 
  private:
   struct File {
-    int number = 0;  ///< the player's
+    int number = 0;  ///< the player's number
     std::string path;
     bool was_lit = false;
   };
@@ -36,7 +36,7 @@ class Leds {
 
   os::Files& door_;
   int node_;
-  std::vector<std::pair<std::uint16_t, bool>> codes_;  ///< and whether it was lit
+  std::vector<std::pair<std::uint16_t, bool>> codes_;  ///< and its initial state
   std::vector<File> files_;
   bool touched_ = false;
 };

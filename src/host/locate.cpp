@@ -18,7 +18,7 @@ namespace {
 
 constexpr std::string_view devices = "/devices/";
 
-/// A device; its parents belong to it. Null where there is none.
+/// A device; its parents belong to it. Null if there is none.
 class Located {
  public:
   explicit Located(const std::string& syspath)
@@ -28,7 +28,7 @@ class Located {
   [[nodiscard]] udev_device* parent(const char* subsystem, const char* type = nullptr) const noexcept {
     return owned_ ? udev_device_get_parent_with_subsystem_devtype(owned_.get(), subsystem, type) : nullptr;
   }
-  /// Devices that have this one as their next parent, of a subsystem, in no order.
+  /// Devices of a subsystem whose nearest parent is this one, in no particular order.
   [[nodiscard]] std::vector<Device> children(udev_device* of, const char* subsystem) const {
     std::vector<Device> found;
     const Enumerate all{udev_enumerate_new(udev_.get())};
@@ -95,7 +95,7 @@ long input_number(udev_device* input) {
   return number != nullptr ? std::strtol(number, nullptr, 10) : -1;
 }
 
-/// Pads that the same interface has made before this one. They are there by then: what makes them numbers them.
+/// Pads created earlier on the same interface. They exist by then, because their creator numbers them.
 int pads_before(const Located& located) {
   udev_device* const input = located.parent("input");
   udev_device* const maker = input != nullptr ? udev_device_get_parent(input) : nullptr;
@@ -106,7 +106,7 @@ int pads_before(const Located& located) {
   return before;
 }
 
-/// Interfaces of the device with a lower number and the same class: those of a keyboard or a mouse are others.
+/// Interfaces of the device with a lower number and the same class, which excludes those of a keyboard or a mouse.
 int interfaces_before(const Located& located) {
   udev_device* const own = located.parent("usb", "usb_interface");
   udev_device* const device = located.parent("usb", "usb_device");
@@ -158,7 +158,7 @@ void locate(Description& node, const std::string& syspath) {
   node.device = device_of(located);
   node.interface = interface_number(located.parent("usb", "usb_interface"));
   node.made_by_program = is_made_by_program(syspath);
-  if (!node.made_by_program) node.half = half_of(located);  // those lie side by side, and are no halves of one another
+  if (!node.made_by_program) node.half = half_of(located);  // siblings are not halves of one another
 }
 
 Description describe_unopened(const std::string& path, const std::string& syspath) {

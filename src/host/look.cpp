@@ -40,13 +40,13 @@ bool has_joystick_node(os::Door& door, const std::string& syspath) {
   return false;
 }
 
-/// USB 2.0, table 9-13: full and low speed ask every bInterval ms, high speed every 2^(bInterval-1) eighths of one.
+/// USB 2.0, table 9-13: full and low speed poll every bInterval ms, high speed every 2^(bInterval-1) eighths of one.
 int polling_interval_us(os::Door& door, const std::string& syspath) {
   const std::string folder = interface_folder(syspath);
   if (folder.empty()) return 0;
   const bool high_speed = std::strtol(line_of(door, folder + "/../speed").c_str(), nullptr, 10) >= 480;
   for (const std::string& name : door.names_in(folder)) {
-    if (!name.starts_with("ep_8")) continue;  // endpoints that bring news
+    if (!name.starts_with("ep_8")) continue;  // interrupt IN endpoints
     const long interval = std::strtol(line_of(door, fmt::format("{}/{}/bInterval", folder, name)).c_str(), nullptr, 16);
     constexpr long longest = 16;
     if (interval <= 0 || (high_speed && interval > longest)) return 0;
@@ -55,12 +55,12 @@ int polling_interval_us(os::Door& door, const std::string& syspath) {
   return 0;
 }
 
-/// A hexadecimal number of a small file in /sys; 0 if there is none.
+/// A hexadecimal number in a small file in /sys; 0 if there is none.
 unsigned long number_of(os::Door& door, const std::string& path) {
   return std::strtoul(line_of(door, path).c_str(), nullptr, 16);
 }
 
-/// Keyboards repeat keys by themselves, and pads do not.
+/// Keyboards repeat keys in the kernel, and pads do not.
 bool repeats_keys(os::Door& door, const std::string& folder) {
   constexpr unsigned long ev_rep = 1UL << 0x14;
   return (number_of(door, folder + "/capabilities/ev") & ev_rep) != 0;
@@ -163,14 +163,14 @@ std::vector<ModelFact> models_named(os::Door& door, const std::string& name) {
 
 namespace {
 
-/// Opens the raw node of one model; HID devices are called by their ids in capitals: "0003:1209:0009.0001".
+/// Opens the raw node of one model; HID devices are named by their ids in capitals: "0003:1209:0009.0001".
 std::string raw_rule(std::string vendor, std::string product) {
   for (std::string* id : {&vendor, &product})
     std::ranges::transform(*id, id->begin(), [](unsigned char c) { return static_cast<char>(std::toupper(c)); });
   return fmt::format("SUBSYSTEM==\"hidraw\", KERNELS==\"*:{}:{}.*\", TAG+=\"uaccess\"\n", vendor, product);
 }
 
-/// The lines for raw nodes that a rule has already: of units, too, that are not plugged in now.
+/// The lines for raw nodes in an existing rule, including those of units that are not connected now.
 std::vector<std::string> raw_rules_in(os::Door& door) {
   std::vector<std::string> rules;
   const auto text = files::read_text(door, rule_path);

@@ -21,7 +21,7 @@ struct Motors::Message {
   ff_effect effect{};
 };
 
-/// Of each effect the last request counts; the kernel erases all with the end of this process.
+/// Only the last request for each effect counts; the kernel erases all when this process ends.
 void Motors::serve(os::Door& door, int socket, const std::string& node) {
   os::become_helper(motors_process, socket);
   // Opened once more, so that the session can close its own descriptor at once even if this process hangs.
@@ -51,7 +51,7 @@ void Motors::serve(os::Door& door, int socket, const std::string& node) {
   }
 }
 
-/// Never waits: what a unit has no time for is lost.
+/// Never waits: requests that the unit has no time for are lost.
 int Motors::tell(const Message& message) noexcept {
   take_answers();
   const ssize_t sent = door_.send(socket_.get(), std::as_bytes(std::span{&message, 1}), -1);

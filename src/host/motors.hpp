@@ -18,12 +18,12 @@ class Motors {
   /// The node's descriptor must stay open until the first effect.
   Motors(os::Door& door, int node) noexcept : door_(door), node_(node) {}
 
-  /// Puts an effect, or, if it has a number already, another one in its place. 0, or minus the error number.
+  /// Uploads an effect, or replaces the one with its id. 0, or minus the error number.
   int put(ff_effect& effect) noexcept;
   void erase(int number) noexcept;
   /// 0 times: stops it.
   void play(int number, int times) noexcept;
-  /// True while the driver has requests to finish: another request to the node may then block for long.
+  /// True while the driver has unfinished requests: another request to the node may then block for long.
   [[nodiscard]] bool is_waiting() noexcept;
 
  private:

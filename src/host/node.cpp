@@ -1,4 +1,4 @@
-// Event nodes: described by libevdev, and read by ourselves, with one call of the system for all that waits.
+// Event nodes: described by libevdev, and read by our own code, with one system call for all pending events.
 #include "host/node.hpp"
 
 #include <fcntl.h>
@@ -100,7 +100,7 @@ class EvdevNode final : public Node {
       const std::size_t count = got < 0 ? 0 : static_cast<std::size_t>(got) / sizeof(input_event);
       for (const input_event& event : std::span{buffer_}.first(count)) {
         lost = lost || (event.type == EV_SYN && event.code == SYN_DROPPED);
-        if (!lost) take(event, into);  // what comes behind a loss is part of the state that is asked for
+        if (!lost) take(event, into);  // events after a loss are part of the state that is queried
       }
       if (count < buffer_.size()) break;
     }
@@ -142,8 +142,8 @@ class EvdevNode final : public Node {
     return codes;
   }
 
-  /// What is written to an input node is as if the unit had said it. (The kernel then waits for the next press: a
-  /// release of what is up already is none.)
+  /// Events written to an input node appear to come from the unit. (The kernel then waits for the next press, and
+  /// ignores the release of a button that is already up.)
   bool grab_with_something_down() noexcept override {
     bool told = true;
     for (std::size_t number = 0; number < keys_.size(); ++number) {
@@ -187,7 +187,7 @@ class EvdevNode final : public Node {
     if (door_.control(descriptor_.get(), EVIOCSABS(number), &without) == 0) fuzz_.emplace_back(number, axis);
   }
 
-  /// The stamp, unless it is of another clock or from the future: then the time of the read.
+  /// The stamp, unless it is from another clock or in the future: then the time of reading.
   Time time_for(Time stamp) const { return monotonic_ ? std::min(stamp, now_) : now_; }
 
   /// Events were lost or went to another program: reads the current state and reports the differences. The queue is
@@ -213,7 +213,7 @@ class EvdevNode final : public Node {
     return true;
   }
 
-  /// A control's value, if it is not what it was.
+  /// A control's value, if it has changed.
   void note_key(Code code, std::int32_t value) {
     if (keys_.test(code.number) == (value != 0)) return;
     keys_.set(code.number, value != 0);
@@ -228,7 +228,7 @@ class EvdevNode final : public Node {
     }
   }
 
-  /// Keys, movements and axes; scan codes, LEDs and the kernel's own repeats are no controls.
+  /// Keys, movements and axes; scan codes, LEDs and the kernel's own repeats are not controls.
   void take(const input_event& event, Reports& into) {
     const Code code{event.type, event.code};
     constexpr std::int32_t repeats = 2;
@@ -240,7 +240,7 @@ class EvdevNode final : public Node {
 
   void end_report(const input_event& event, Reports& into) {
     const Time stamp = stamp_of(event);
-    // Both halves of a report that was cut carry the same stamp.
+    // Both halves of a split report have the same time stamp.
     if (has_half_ && half_stamp_ != stamp) flush(into);
     const bool is_half = event.value == 1;
     if (!has_half_ && !is_half) {
@@ -268,14 +268,14 @@ class EvdevNode final : public Node {
   std::vector<std::pair<std::uint16_t, std::int32_t>> axes_;  ///< their last values
   std::array<input_event, 64> buffer_{};
   std::vector<Change> open_;  ///< since the last SYN_REPORT
-  bool has_half_ = false;     ///< of a report of which more may come:
+  bool has_half_ = false;     ///< of a report that may be incomplete:
   std::vector<Change> half_;
   Time half_time_{};
   Time half_stamp_{};
-  Time now_{};  ///< of the drain that is under way
+  Time now_{};  ///< of the current drain
   bool monotonic_ = true;
   bool grabbed_ = false;
-  bool asks_ = false;  ///< for the state, with the next drain
+  bool asks_ = false;  ///< the state must be read in the next drain
 };
 
 }  // namespace
@@ -290,7 +290,7 @@ std::unique_ptr<Node> open_node(os::Door& door, const std::string& path, const s
   libevdev* const device = described.get();
   error = device == nullptr ? -ENOMEM : 0;
   if (device == nullptr) return nullptr;
-  // Of itself it would write to the terminal.
+  // By default it would write to the terminal.
   libevdev_set_device_log_function(device, &say_nothing, LIBEVDEV_LOG_ERROR, nullptr);
   do error = libevdev_set_fd(device, number);
   while (error == -EINTR);

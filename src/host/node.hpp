@@ -1,4 +1,4 @@
-// One event node, opened: what it is, and what it says.
+// An open event node: its description and its reports.
 #pragma once
 
 #include <linux/input.h>
@@ -16,25 +16,25 @@
 
 namespace omnipar::inline abi_0::host {
 
-/// Later than everything.
+/// Later than any time.
 inline constexpr Time never = Time::max();
 
-/// An open `/dev/input/event*`. Stamps are monotonic and the kernel's fuzz is off while it is open;
-/// closing puts the fuzz back.
+/// An open `/dev/input/event*`. Time stamps are monotonic and the kernel's fuzz is off while it is open;
+/// closing restores the fuzz.
 class Node {
  public:
   virtual ~Node() = default;
   [[nodiscard]] virtual int descriptor() const noexcept = 0;
   [[nodiscard]] virtual const Description& description() const noexcept = 0;
 
-  /// Adds all whole reports that wait to `into`; `now` is the time. False when the unit has gone. After lost events
+  /// Appends all complete pending reports to `into`; `now` is the time. False when the unit is gone. After lost events
   /// one report brings everything up to date.
   [[nodiscard]] virtual bool drain(Reports& into, Time now) = 0;
-  /// When `drain` has said that it has gone: true if the unit is still there, and only this way to read it is not.
+  /// After `drain` returned false: true if the unit is still connected, and only this way to read it is gone.
   [[nodiscard]] virtual bool is_other_way_open() const noexcept { return false; }
 
-  /// When `flush` has something to add without new input: half of a report that the kernel split, or a silence that
-  /// means something; otherwise `never`. (Called for every node in every wake-up.)
+  /// When `flush` has something to add without new input: half of a report that the kernel split, or a meaningful
+  /// silence; otherwise `never`. (Called for every node in every wake-up.)
   [[nodiscard]] Time due() const noexcept { return due_; }
   virtual void flush(Reports& into) = 0;
 
@@ -50,30 +50,30 @@ class Node {
   /// Can be called repeatedly. Closing the node releases it. Returns true if the requested state is reached.
   bool grab(bool yes) noexcept { return is_grabbed() == yes || try_to_grab(yes); }
   [[nodiscard]] virtual bool is_grabbed() const noexcept = 0;
-  /// True if another program keeps to itself what the node says. Not asked while something is down: false.
+  /// True if another program has grabbed the node. Not checked while something is down: false.
   [[nodiscard]] virtual bool is_grabbed_by_another() noexcept = 0;
   /// True while a key or button is down.
   [[nodiscard]] virtual bool is_down() const noexcept = 0;
-  /// Another program had grabbed the node for a while: the next `drain` brings the present state of its controls.
+  /// Another program had grabbed the node for a while: the next `drain` reads the current state of its controls.
   virtual void resync() noexcept {}
-  /// Those that are down.
+  /// The keys and buttons that are down.
   [[nodiscard]] virtual std::vector<Code> down() const = 0;
   /// Grabs the node although buttons are pressed. All readers receive a release first; if the node is not writable they
   /// do not, and the result is false.
   virtual bool grab_with_something_down() noexcept = 0;
 
-  /// True if each part of the unit has motors and LEDs of its own; else what is said of part 0 goes for all.
+  /// True if each part of the unit has motors and LEDs of its own; otherwise part 0 stands for all.
   [[nodiscard]] virtual bool has_outputs_by_part() const noexcept { return false; }
   /// The kinds of effects that the motors of a part can play (FF_RUMBLE and so on); none without motors.
   [[nodiscard]] virtual const std::vector<std::uint16_t>& motors(int part) const noexcept = 0;
-  /// Puts an effect there, in the place that its `id` says (-1: a new one, whose number is then in `id`). 0, or
+  /// Uploads an effect under its `id` (-1: a new one, whose id is then in `id`). 0, or
   /// minus the error number.
   virtual int put_effect(int part, ff_effect& effect) noexcept = 0;
   virtual void erase_effect(int number) noexcept = 0;
   /// Plays an effect `times` times; 0 stops it.
   virtual void play_effect(int number, int times) noexcept = 0;
 
-  /// A part's player LEDs, as Leds has them.
+  /// A part's player LEDs, as in Leds.
   [[nodiscard]] virtual int count_of_leds(int part) const noexcept = 0;
   virtual void show_leds(int part, std::uint32_t which) noexcept = 0;
 
@@ -81,10 +81,10 @@ class Node {
   /// kernel for most nodes.
   [[nodiscard]] virtual std::vector<std::vector<std::uint8_t>> last_words() const { return {}; }
 
-  /// Times that the kernel has lost events of this node; of raw reports, as far as can be guessed, for it does not
-  /// tell.
+  /// How often the kernel has lost events of this node; for raw reports an estimate, because it does not
+  /// report this.
   [[nodiscard]] std::uint64_t losses() const noexcept { return losses_; }
-  /// Losses are noted in `lost` as well, which must outlive the node.
+  /// Losses are also counted in `lost`, which must outlive the node.
   void note_losses_in(bool& lost) noexcept { lost_ = &lost; }
 
  protected:
@@ -101,7 +101,7 @@ class Node {
   bool* lost_ = nullptr;
 };
 
-/// Opens a node; null and minus the error number in `error` if it cannot be opened or is none.
+/// Opens a node; null and minus the error number in `error` if it cannot be opened or is not an event node.
 [[nodiscard]] std::unique_ptr<Node> open_node(os::Door& door, const std::string& path, const std::string& syspath,
                                               int& error);
 
@@ -111,7 +111,7 @@ class Node {
 /// same kind, and pads created earlier on the same interface.
 void locate(Description& node, const std::string& syspath);
 
-/// The physical device that a node is of: its USB socket, else the HID device ("0005:1209:0002.0001"), each
+/// The physical device of a node: its USB socket, otherwise the HID device ("0005:1209:0002.0001"), each
 /// equal for all nodes of one device; empty if neither is known.
 [[nodiscard]] std::string device_of(const std::string& syspath);
 
@@ -121,7 +121,7 @@ void locate(Description& node, const std::string& syspath);
 /// The first line of a small file, as in /sys; empty if it cannot be read.
 [[nodiscard]] std::string line_of(os::Files& door, const std::string& path);
 
-/// The folder of the node's USB interface in /sys; empty if it is no USB unit.
+/// The folder of the node's USB interface in /sys; empty for other units.
 [[nodiscard]] std::string interface_folder(const std::string& syspath);
 
 /// True if a program made the node through uinput.

@@ -56,7 +56,7 @@ bool Nodes::has_double(int number) const {
 /// The process that has claimed the node's unit; 0 if none has.
 int Nodes::claimant(const Node& node) { return claims_->holder(ClaimKeys{node.description()}, has_double(node)); }
 
-/// A session locks each node that it plays on until it closes it, and claims the unit until it ends. What is left to
+/// A session locks each node in play until it closes it, and claims the unit until it ends. A unit left to
 /// another session is reported once, until the unit is plugged in again.
 bool Nodes::is_left_to_another(const NodePath& where, const Node& node) {
   if (!claims_) return false;
@@ -104,7 +104,7 @@ bool Nodes::joins_another(const NodePath& where, std::unique_ptr<Node>& node) {
   return true;
 }
 
-/// The unit is still there, but not its raw reports.
+/// The unit is still connected, but its raw reports are gone.
 void Nodes::open_otherwise(const Open& gone) {
   open_otherwise(gone, gone.where);
   for (const NodePath& where : gone.joined) open_otherwise(gone, where);

@@ -1,4 +1,4 @@
-// All event nodes that are open, and what they say, in order of time.
+// All open event nodes and their reports, in order of time.
 #pragma once
 
 #include <functional>
@@ -22,11 +22,11 @@ namespace omnipar::inline abi_0::host {
 
 class Nodes {
  public:
-  /// `with_virtual`: open nodes that programs made, too (never our own). The catalogue must outlive the nodes.
+  /// `with_virtual`: also opens nodes created by programs (never our own). The catalogue must outlive the nodes.
   Nodes(os::Door& door, const Catalogue& catalogue, bool with_virtual) noexcept
       : door_(door), catalogue_(catalogue), with_virtual_(with_virtual) {}
 
-  /// Opens a node if it is playable and not open yet: its number, never used again, or nothing.
+  /// Opens a node if it is playable and not open yet. Returns its number, which is never reused, or nothing.
   [[nodiscard]] std::optional<int> open(const NodePath& where);
   /// With `yes`, grabs all nodes, each as soon as no button on it is pressed.
   void grab_all(bool yes) noexcept { grab_all_ = yes; }
@@ -34,62 +34,62 @@ class Nodes {
   /// The same for one node, until it is closed or released. Unknown numbers are ignored.
   void grab(int number, bool yes) noexcept;
   [[nodiscard]] bool is_grabbed(int number) const noexcept;
-  /// True while something is down on a node that is to be grabbed and is not for that reason.
+  /// True while a node is waiting to be grabbed because something on it is down.
   [[nodiscard]] bool waits_for_release() const noexcept;
-  /// The nodes that are to be grabbed and are not; and tries to grab them again.
+  /// Tries to grab the nodes that should be grabbed and are not; returns those that still are not.
   [[nodiscard]] std::vector<int> waiting_for_grab() const;
   void try_grabs() noexcept;
-  /// The open nodes that are not grabbed here, so that other programs also receive their input, or alone do.
+  /// The open nodes that are not grabbed here, so that other programs receive their input as well, or exclusively.
   [[nodiscard]] std::vector<int> not_grabbed() const;
-  /// Holds a node though something on it is down, as Node has it.
+  /// Grabs a node although something on it is down, like Node.
   bool grab_with_something_down(int number) noexcept;
-  /// What is down on a node, by the names of its controls; its path.
+  /// The names of a node's pressed controls; its path.
   [[nodiscard]] std::vector<std::string> down(int number) const;
   [[nodiscard]] const std::string& path(int number) const;
-  /// Nodes that another Omnipar plays on are left to that one. To be set before nodes are opened.
+  /// Skips nodes in play in another Omnipar process. Must be set before nodes are opened.
   void take_alone() { claims_.emplace(door_); }
-  /// Claims the node's unit, which is played on here, or gives it up. Other sessions that take nodes alone leave a
+  /// Claims the node's unit, which is in play here, or gives up the claim. Other sessions that grab nodes leave a
   /// claimed unit to this one, even while it is unplugged.
   void claim(int number);
   void give_up(int number);
-  /// The nodes that were left to another session, to be tried again when that may have ended.
+  /// The nodes left to another session, to be tried again when it may have ended.
   [[nodiscard]] std::vector<NodePath> left() const;
-  /// Called for each such node with the name of its unit and the program using it, instead of a message. Set it before
-  /// opening nodes.
+  /// Called for each such node with the name of its unit and the program using it, instead of a message. Must be set
+  /// before nodes are opened.
   void left_to_another(std::function<void(const std::string& unit, const std::string& opener)> tell) {
     tell_left_ = std::move(tell);
   }
   /// True if another program has grabbed the node.
   [[nodiscard]] bool is_grabbed_by_another(int number) const noexcept;
-  /// It no longer is: the next drain brings the present state of its controls.
+  /// The grab has ended: the next drain reads the current state of its controls.
   void resync(int number) noexcept;
-  /// Who else has it open.
+  /// Other programs that have it open.
   [[nodiscard]] Openers openers(int number) const;
   /// True once a node could not be opened for lack of permission.
   [[nodiscard]] bool met_a_closed_door() const noexcept { return met_a_closed_door_; }
 
-  /// Reads all units from their event nodes, also those whose raw reports tell more. To be set before nodes are opened.
+  /// Reads all units from their event nodes, even if raw reports contain more. Must be set before nodes are opened.
   void read_event_nodes_only() noexcept { event_nodes_only_ = true; }
-  /// Opens only nodes that this takes. To be set before nodes are opened.
+  /// Opens only nodes for which this returns true. Must be set before nodes are opened.
   void only(std::function<bool(const Description&)> takes) { takes_ = std::move(takes); }
-  /// Takes words for people: how a unit is read. To be set before nodes are opened.
+  /// Receives messages for people about how a unit is read. Must be set before nodes are opened.
   void say_to(std::function<void(const std::string&)> say) { say_ = std::move(say); }
-  /// A number for a node that is not opened here; it is never given to another.
+  /// Reserves a number for a node that is not opened here; it is never used for another.
   [[nodiscard]] int next_number() noexcept { return ++last_number_; }
 
-  /// Closes the node of that path: its number, or nothing if it is not open.
+  /// Closes the node with that path. Returns its number, or nothing if it is not open.
   std::optional<int> close(const std::string& path);
   void close_all() noexcept;
 
   /// When something is due although no node is ready.
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
-  /// The node's descriptor, to wait for; -1 if the number is not there.
+  /// The node's descriptor, to wait for; -1 for an unknown number.
   [[nodiscard]] int descriptor(int number) const noexcept;
 
-  /// The node has something to say.
+  /// Marks the node as readable.
   void mark_ready(int number) noexcept;
-  /// Reads the nodes that are ready. Reports come in order of time. Nodes that have gone are closed, and their numbers
-  /// are in `gone`; in `come` are the numbers of those that were opened instead, for there is another way to read the
+  /// Reads the nodes that are ready. Reports are in order of time. Disconnected nodes are closed, and their numbers
+  /// are in `gone`; `come` has the numbers of nodes opened in their place, if there is another way to read the
   /// unit.
   struct Batch {
     Reports said;
@@ -99,27 +99,27 @@ class Nodes {
   [[nodiscard]] const Batch& drain(Time now);
 
   [[nodiscard]] const Description& description(int number) const;
-  /// True if another open node looks just like this one.
+  /// True if another open node has the same description.
   [[nodiscard]] bool has_double(int number) const;
   /// The number of the node with that path, or of the node that includes its input; nothing if it is not open.
   [[nodiscard]] std::optional<int> number_of(const std::string& path) const noexcept;
-  /// What plays an effect for this part of a node: the part itself, or part 0 where all parts share it.
+  /// The part that plays effects for this part of a node: itself, or part 0 if all parts share their motors.
   [[nodiscard]] NodePart output_of(NodePart part) const noexcept;
-  /// The motors of a part of a node, as Node has them; one that is not there has none, and takes nothing.
+  /// The motors of a part of a node, as in Node; a missing node has none, and calls have no effect.
   [[nodiscard]] std::span<const std::uint16_t> motors(NodePart part) const noexcept;
   int put_effect(NodePart part, ff_effect& effect) noexcept;
   void erase_effect(NodePart part, int effect) noexcept;
   void play_effect(NodePart part, int effect, int times) noexcept;
-  /// Its player LEDs, as Node has them; one that is not there has none.
+  /// Its player LEDs, as in Node; a missing node has none.
   [[nodiscard]] int count_of_leds(NodePart part) const noexcept;
   void show_leds(NodePart part, std::uint32_t which) noexcept;
-  /// As Node has them.
+  /// The same as in Node.
   [[nodiscard]] std::vector<std::vector<std::uint8_t>> last_words(int number) const;
-  /// True while a key or button of a node that is grabbed is down.
+  /// True while a key or button of a grabbed node is down.
   [[nodiscard]] bool anything_down() const noexcept;
   /// True once after the kernel has lost events.
   [[nodiscard]] bool has_news_of_loss() noexcept { return std::exchange(has_lost_, false); }
-  /// Times that the kernel has lost events, of all nodes that ever were open.
+  /// How often the kernel has lost events, on all nodes that were ever open.
   [[nodiscard]] std::uint64_t losses() const noexcept;
 
  private:
@@ -128,7 +128,7 @@ class Nodes {
     NodePath where;
     std::unique_ptr<Node> node;
     bool grab = false;
-    std::vector<ClaimKeys> keys{};  ///< its own, and those of what has joined it
+    std::vector<ClaimKeys> keys{};  ///< its own, and those of nodes that have joined it
     bool ready = false;
     std::vector<NodePath> joined{};  ///< other event nodes whose input it includes
   };
@@ -153,12 +153,12 @@ class Nodes {
   std::function<bool(const Description&)> takes_ = [](const Description&) { return true; };
   std::function<void(const std::string&)> say_ = [](const std::string&) {};
   std::function<void(const std::string&, const std::string&)> tell_left_;
-  std::optional<Claims> claims_;          ///< if nodes are taken alone
+  std::optional<Claims> claims_;          ///< nodes should be grabbed
   std::map<std::string, NodePath> left_;  ///< to another session, by path
   bool has_lost_ = false;
   std::uint64_t old_losses_ = 0;  ///< of nodes that are closed
   std::vector<Open> open_;
-  std::size_t last_found_ = 0;  ///< where the last one was that `mark_ready` found
+  std::size_t last_found_ = 0;  ///< the index that `mark_ready` found last
   Batch batch_;
 };
 

@@ -31,7 +31,7 @@ struct PairedDevice {
   }
 };
 
-/// Goes through the entries of a dictionary of this kind; `take` reads the rest of each behind its key.
+/// Iterates over the entries of a dictionary of this type; `take` reads the value after each key.
 template <typename Take>
 void each_entry(sd_bus_message* reply, const char* entry, char key_type, Take take) {
   if (sd_bus_message_enter_container(reply, 'a', (std::string{"{"} + entry + "}").c_str()) <= 0) return;

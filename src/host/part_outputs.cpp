@@ -24,7 +24,7 @@ void PartOutputs::find(const Catalogue& catalogue, const Description& node, int 
     if (!is_own) players.push_back(std::move(controls[part]));
   }
   output_ = std::make_unique<RawOutput>(descriptor, *read, hid::controls_of(*read), players);
-} catch (const std::system_error&) {  // no thread for them: it is played without
+} catch (const std::system_error&) {  // no thread available: it is played without them
 }
 
 const std::vector<std::uint16_t>& PartOutputs::no_motors() noexcept {

@@ -12,16 +12,16 @@
 
 namespace omnipar::inline abi_0::host {
 
-/// Until `find` has found some there are none, and then calls do nothing. A part that is not there has none.
+/// Without outputs, before `find` or for a missing part, calls have no effect.
 class PartOutputs {
  public:
-  /// Finds the outputs of a raw node with this file descriptor. Controls shared by all players have none.
+  /// Finds the outputs of a raw node with this file descriptor. Shared controls have none.
   void find(const Catalogue& catalogue, const Description& node, int descriptor);
 
   [[nodiscard]] bool is_there() const noexcept { return output_ != nullptr; }
   [[nodiscard]] bool has_motors() const noexcept { return output_ && output_->has_motors(); }
   [[nodiscard]] bool has_leds() const noexcept { return output_ && output_->has_leds(); }
-  /// As Node has them.
+  /// The calls of Node.
   [[nodiscard]] const std::vector<std::uint16_t>& motors(int part) const noexcept;
   [[nodiscard]] static const std::vector<std::uint16_t>& no_motors() noexcept;
   int put_effect(int part, ff_effect& effect) noexcept { return output_->put_effect(player_of(part), effect); }

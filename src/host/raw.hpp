@@ -15,17 +15,17 @@
 
 namespace omnipar::inline abi_0::host {
 
-/// The folder in /sys of the HID device that an event node or a raw node is of; empty if it is of none.
+/// The folder in /sys of the HID device of an event node or raw node; empty if it has none.
 [[nodiscard]] std::string hid_folder(const std::string& syspath);
 
 /// The report descriptor of a HID device, which is world-readable; empty if there is none.
 [[nodiscard]] std::vector<std::uint8_t> report_descriptor_of(os::Files& door, const std::string& hid_folder);
 
-/// The raw node of the HID device of that folder, as "/dev/hidraw0"; empty if it has none.
+/// The raw node of the HID device with that folder, as "/dev/hidraw0"; empty if it has none.
 [[nodiscard]] std::string raw_node_of(os::Files& door, const std::string& hid_folder);
 
-/// An open `/dev/hidraw*`. It is silent until the unit sends its first report: how it stands before that is not
-/// known.
+/// An open `/dev/hidraw*`. It is silent until the unit sends its first report: its state before that is
+/// unknown.
 class RawNode {
  public:
   /// The kernel buffers this many reports (a ring of 64) and silently drops others.
@@ -39,11 +39,11 @@ class RawNode {
   [[nodiscard]] int descriptor() const noexcept { return file_.get(); }
   /// True if output reports can be written.
   [[nodiscard]] bool takes_output() const noexcept { return takes_output_; }
-  /// As its event node's, but with the report descriptor instead of codes.
+  /// Like that of its event node, but with the report descriptor instead of codes.
   [[nodiscard]] const Description& description() const noexcept { return description_; }
 
-  /// The next report that waits, with its report id in front if the unit numbers its reports; empty if there is
-  /// none for now. Nothing when the unit has gone. Valid until the next call.
+  /// The next pending report, preceded by its report id if the unit numbers its reports; empty if there is
+  /// none for now. Nothing when the unit is gone. Valid until the next call.
   [[nodiscard]] std::optional<std::span<const std::uint8_t>> next() noexcept;
 
  private:

@@ -127,7 +127,7 @@ void RawOutput::advance(Time now) noexcept {
   if (due_ && now >= *due_) tell_motors(now);
 }
 
-/// Effects that shake together add up.
+/// Simultaneous effects add up.
 double RawOutput::level_of(const Motor& motor, Time now) const noexcept {
   double strong = 0;
   double weak = 0;
@@ -140,7 +140,7 @@ double RawOutput::level_of(const Motor& motor, Time now) const noexcept {
   return std::min(1.0, std::max(motor.is_strong ? strong : 0, motor.is_weak ? weak : 0));
 }
 
-/// Reports are written only where something changes, or must be said again.
+/// Reports are written only on changes, or when they must be repeated.
 void RawOutput::tell_motors(Time now) noexcept {
   due_.reset();
   const auto also_due = [this](Time time) { due_ = due_ ? std::min(*due_, time) : time; };

@@ -1,4 +1,4 @@
-// Motors and LEDs that are moved by output reports, for each part of a unit its own.
+// Motors and LEDs driven by output reports, separately for each part of a unit.
 #pragma once
 
 #include <linux/input.h>
@@ -18,16 +18,16 @@ namespace omnipar::inline abi_0::host {
 
 class RawOutput {
  public:
-  /// `players`: for each part of the unit the places of its controls. Throws std::system_error if there can be no
+  /// `players`: for each part of the unit the indices of its controls. Throws std::system_error if there are no
   /// more threads.
   RawOutput(int raw_node, const hid::Descriptor& descriptor, std::span<const hid::ReportControl> controls,
             std::span<const std::vector<std::size_t>> players);
-  /// Motors stand still, and LEDs are dark.
+  /// Stops all motors and turns LEDs off.
   ~RawOutput();
   RawOutput(const RawOutput&) = delete;
   RawOutput& operator=(const RawOutput&) = delete;
 
-  /// The reports that stop all motors; LEDs are dark in them.
+  /// The reports that stop all motors, with LEDs off.
   [[nodiscard]] const std::vector<std::vector<std::uint8_t>>& at_rest() const noexcept { return at_rest_; }
 
   [[nodiscard]] bool has_motors(int part) const noexcept;
@@ -35,8 +35,8 @@ class RawOutput {
   [[nodiscard]] bool has_leds() const noexcept { return !leds_.empty(); }
   [[nodiscard]] int count_of_leds(int part) const noexcept;
 
-  /// As for an event node: only FF_RUMBLE, of which the first motor of a part has the strong half, the second the weak
-  /// one, and a single one the stronger of both. The others stand still.
+  /// As for an event node: only FF_RUMBLE. The first motor of a part has the strong half, the second the weak
+  /// one, and a single one the stronger of both. Further motors are stopped.
   int put_effect(int part, ff_effect& effect) noexcept;
   void erase_effect(int number, Time now) noexcept;
   void play_effect(int number, int times, Time now) noexcept;
@@ -51,21 +51,21 @@ class RawOutput {
     bool used = false;
     int part = 0;
     Duration wait{};    ///< before each turn
-    Duration length{};  ///< of each; 0: until it is stopped
+    Duration length{};  ///< of each repetition; 0: until it is stopped
     double strong = 0;
     double weak = 0;
-    int turns = 0;  ///< that are to be played; 0: it does not play
+    int turns = 0;  ///< repetitions to play; 0: it is stopped
     Time began{};
 
     [[nodiscard]] bool is_over(Time now) const noexcept;
-    /// When it changes next, if ever.
+    /// Its next change, if any.
     [[nodiscard]] std::optional<Time> next_change(Time now) const noexcept;
     [[nodiscard]] bool shakes(Time now) const noexcept;
   };
 
   struct Motor {
     hid::Output output;
-    int player = -1;  ///< -1: of all
+    int player = -1;  ///< -1: shared
     bool is_strong = true;
     bool is_weak = false;
     double level = 0;  ///< as sent last

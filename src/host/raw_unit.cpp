@@ -40,7 +40,7 @@ class RawUnitNode final : public Node {
   const Description& description() const noexcept override { return description_; }
 
   bool drain(Reports& into, Time now) override {
-    // The kernel takes the event nodes away first; they only have to know what is down.
+    // The kernel removes the event nodes first; they are needed only for the buttons that are down.
     std::erase_if(event_nodes_, [&](const auto& node) { return !node->drain(ignored_, now); });
     ignored_.clear();
     for (std::size_t waited = 0;; ++waited) {
@@ -150,7 +150,7 @@ class RawUnitNode final : public Node {
     if (!update.empty()) into.add(time, update.changes, update.sockets);
   }
 
-  /// Motors that a driver of the kernel moves are left to it.
+  /// Motors with a kernel driver are left to it.
   bool own_motors() const noexcept {
     return outputs_.has_motors() && (event_nodes_.empty() || event_nodes_.front()->motors(0).empty());
   }
@@ -165,7 +165,7 @@ class RawUnitNode final : public Node {
   PartOutputs outputs_;
 };
 
-/// The generic driver of the kernel makes no motors of what the descriptor says.
+/// The kernel's generic driver creates no motors from the descriptor.
 bool has_motors_for_raw_only(const Node& node, std::span<const std::uint8_t> descriptor) {
   if (!is_controller(node.description()) || !node.motors(0).empty()) return false;
   const auto read = hid::read_descriptor(descriptor);
@@ -173,11 +173,11 @@ bool has_motors_for_raw_only(const Node& node, std::span<const std::uint8_t> des
                                      [](const hid::Output& output) { return output.kind == hid::OutputKind::motor; });
 }
 
-/// Why a unit is to be read from its raw reports, and what they would do; nothing if there is no need.
+/// Why a unit should be read from its raw reports, and what they add; nothing if there is no need.
 struct Need {
   std::string why;
   std::string would;
-  bool to_write = false;  ///< it is of no use only to read them
+  bool to_write = false;  ///< read permission alone is useless
 };
 
 std::optional<Need> need_of(const Catalogue& catalogue, const Node& node, std::span<const std::uint8_t> descriptor) {

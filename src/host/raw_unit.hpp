@@ -1,4 +1,4 @@
-// Units whose event node has lost something: read from their raw reports, and grabbed by their event node.
+// Units whose event node is incomplete: read from their raw reports, and grabbed through their event node.
 #pragma once
 
 #include <functional>

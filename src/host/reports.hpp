@@ -1,4 +1,4 @@
-// Reports as they were read, in memory that is kept from one reading to the next.
+// Reports in memory that is reused from one read to the next.
 #pragma once
 
 #include <cstddef>
@@ -17,10 +17,10 @@ class Reports {
     changes_.clear();
     sockets_.clear();
   }
-  /// Those that are added from now on come from the node of this number.
+  /// Reports added from now on come from the node with this number.
   void from(int node) noexcept { node_ = node; }
 
-  /// Keeps the order of time; of equal times, that in which they were added.
+  /// Sorts by time; equal times keep the order in which they were added.
   void add(Time time, std::span<const Change> changes, std::span<const SocketChange> sockets = {}) {
     const Entry entry{node_, time, changes_.size(), changes.size(), sockets_.size(), sockets.size()};
     std::size_t at = entries_.size();
@@ -29,7 +29,7 @@ class Reports {
       entries_.push_back(entry);
     else
       entries_.insert(entries_.begin() + static_cast<std::ptrdiff_t>(at), entry);
-    for (const Change& change : changes) changes_.push_back(change);  // mostly one: a block copy would cost more
+    for (const Change& change : changes) changes_.push_back(change);  // usually one: a block copy would cost more
     for (const SocketChange& socket : sockets) sockets_.push_back(socket);
   }
 

@@ -1,4 +1,4 @@
-// Which event nodes there are, and which come and go.
+// Lists event nodes, and reports those that come and go.
 #pragma once
 
 #include <memory>
@@ -10,7 +10,7 @@ namespace omnipar::inline abi_0::host {
 
 struct NodePath {
   std::string path;     ///< "/dev/input/event3"
-  std::string syspath;  ///< its place in /sys
+  std::string syspath;  ///< its path in /sys
 };
 
 struct NodeEvent {
@@ -21,15 +21,15 @@ struct NodeEvent {
 class Watch {
  public:
   virtual ~Watch() = default;
-  /// Readable when there is news; -1 if news cannot be had.
+  /// Readable when there is a change; -1 if changes cannot be monitored.
   [[nodiscard]] virtual int descriptor() const noexcept = 0;
-  /// The next piece of news, or nothing for now.
+  /// The next change, or nothing for now.
   [[nodiscard]] virtual std::optional<NodeEvent> next() = 0;
   /// The existing nodes, sorted by number.
   [[nodiscard]] virtual std::vector<NodePath> present() = 0;
 };
 
-/// Through libudev; listens to udevd if it runs, else to the kernel. Null if libudev fails.
+/// Through libudev; listens to udevd if it is running, otherwise to the kernel. Null if libudev fails.
 [[nodiscard]] std::unique_ptr<Watch> open_watch();
 
 }  // namespace omnipar::inline abi_0::host

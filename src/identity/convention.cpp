@@ -43,8 +43,8 @@ constexpr std::array gamepad = std::to_array<Meaning>({
     {code::abs_hat0y, ControlType::hat, "dpad", Axis::y},
 });
 
-// Analog triggers, the better code first: the first one that a unit has is taken. ABS_BRAKE and ABS_GAS are what pads
-// by radio send.
+// Analog triggers, in order of preference: the first that a unit has is used. ABS_BRAKE and ABS_GAS are sent by
+// wireless pads.
 constexpr Code abs_gas = absolute(0x09), abs_brake = absolute(0x0a);
 constexpr std::array triggers = std::to_array<Meaning>({
     {code::abs_hat2y, ControlType::one_sided, "left-trigger"},
@@ -64,8 +64,8 @@ constexpr std::array<std::string_view, 13> joystick_buttons{
 
 constexpr std::size_t few_buttons = 8;
 
-// Nor do pads whose buttons the kernel has only numbered; those of more than eight have triggers before the small ones,
-// unless there are too few for that beside two sticks and triggers that are axes.
+// Neither do pads whose buttons the kernel only numbers; those of more than eight have triggers before the small ones,
+// unless that leaves too few beside two sticks and triggers that are axes.
 constexpr std::size_t too_few_for_triggers = 11;
 constexpr std::array<std::string_view, too_few_for_triggers> numbered_without_triggers{"south",
                                                                                        "east",
@@ -87,7 +87,7 @@ Control control_of(const Meaning& meaning, const CodeRange& range) {
   Control control{meaning.code,  meaning.type, std::string{meaning.role}, meaning.axis, range.minimum,
                   range.maximum, range.minimum};
   const bool middle = meaning.type == ControlType::two_sided || meaning.type == ControlType::pointer;
-  if (middle)  // the value nearest to the middle, the upper of two
+  if (middle)  // the value nearest to the centre, the upper of two
     control.rest = static_cast<std::int32_t>((std::int64_t{range.minimum} + range.maximum + 1) >> 1);
   if (meaning.type == ControlType::hat) control.rest = 0;
   return control;
@@ -113,7 +113,7 @@ bool has_code(const std::vector<Control>& controls, Code code) {
   return std::ranges::find(controls, code, &Control::code) != controls.end();
 }
 
-/// A stick needs both its axes, and so does a pointer; half of one is dropped.
+/// A stick needs both its axes, and so does a pointer; a single axis is dropped.
 void drop_halves(std::vector<Control>& controls) {
   std::vector<std::string> halves;
   for (const Control& control : controls) {
@@ -124,7 +124,7 @@ void drop_halves(std::vector<Control>& controls) {
   std::erase_if(controls, [&](const Control& c) { return std::ranges::find(halves, c.role) != halves.end(); });
 }
 
-/// How a code is read that has been given this role; a role that is none is left out when the sheet is read.
+/// How a code with this role is read; unknown roles are dropped when the sheet is read.
 ControlType reading_of(Code code, const std::string& role) {
   if (code.type == ev_key) return ControlType::button;
   if (code.type == ev_rel) return ControlType::counts;
@@ -161,14 +161,14 @@ bool has_all(const Description& description, std::initializer_list<Code> codes) 
   return std::ranges::all_of(codes, [&](Code code) { return description.find(code) != nullptr; });
 }
 
-/// Its triggers are axes, whatever it has as buttons.
+/// Its triggers are axes, whatever buttons it has.
 bool has_analog_triggers(const Description& description) {
   if (has_all(description, {abs_gas, abs_brake}) || has_all(description, {code::abs_hat2x, code::abs_hat2y}))
     return true;
   return has_all(description, {code::abs_rx, code::abs_ry, code::abs_z, code::abs_rz});
 }
 
-/// ABS_Z and ABS_RZ of a pad that has its triggers elsewhere, and no other second stick, are that stick.
+/// If a pad has its triggers elsewhere and no other second stick, ABS_Z and ABS_RZ are that stick.
 void add_second_stick(std::vector<Control>& controls, const Description& description, bool numbered) {
   if (has_role(controls, "right-stick", ControlType::two_sided)) return;
   const bool by_buttons = numbered && has_role(controls, "left-trigger", ControlType::button) &&
@@ -188,7 +188,7 @@ void add_numbered(std::vector<Control>& controls, const Description& description
 
 void identity::take_half(Control& control, const ControlSheet& said) {
   if (!said.rest) control.rest = static_cast<std::int32_t>((std::int64_t{control.minimum} + control.maximum + 1) >> 1);
-  if (control.rest <= control.minimum || control.rest >= control.maximum) return;  // then it has no halves
+  if (control.rest <= control.minimum || control.rest >= control.maximum) return;  // then it has no parts
   (said.half < 0 ? control.maximum : control.minimum) = control.rest;
   control.half = true;
 }

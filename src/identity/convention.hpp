@@ -1,4 +1,4 @@
-// From codes to controls: by a sheet, or for unknown pads by the kernel's gamepad convention, with a guess for
+// From codes to controls: by a sheet, or for unknown pads by the kernel's gamepad convention, with a best guess for
 // joysticks.
 #pragma once
 
@@ -11,15 +11,15 @@
 
 namespace omnipar::inline abi_0::identity {
 
-/// What each code of a unit means by the convention; codes that it does not speak of are left out.
+/// The meaning of a unit's codes by the convention; codes outside the convention are left out.
 [[nodiscard]] std::vector<Control> convention_controls(const Description& description);
 
-/// What each code of a node means by its unit's sheet, for one part (empty: for the whole); codes that the node
+/// The meaning of a node's codes by its unit's sheet, for one part (empty: for the whole); codes that the node
 /// lacks are left out.
 [[nodiscard]] std::vector<Control> sheet_controls(const UnitSheet& sheet, const Description& node, bool is_main,
                                                   std::string_view part);
 
-/// For combined pedals: the control ends at the axis's rest position, by default the middle.
+/// For combined pedals: the control ends at the axis's rest position, by default the centre.
 void take_half(Control& control, const ControlSheet& said);
 
 }  // namespace omnipar::inline abi_0::identity

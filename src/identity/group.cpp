@@ -26,10 +26,10 @@ bool has_type(const Description& node, std::uint16_t type) noexcept {
   return std::ranges::any_of(node.codes, [=](const CodeRange& range) { return range.code.type == type; });
 }
 
-/// "usb-0000:00:14.0-2/input1" without its end.
+/// "usb-0000:00:14.0-2/input1" without its suffix.
 std::string_view place_of(std::string_view phys) noexcept { return phys.substr(0, phys.rfind("/input")); }
 
-/// The rank of a kind as main node: pads first, nodes that are not played on last.
+/// The rank of a kind as main node: pads first, unplayable nodes last.
 int rank_of(const Description& node) noexcept { return static_cast<int>(node_kind(node)); }
 
 class Grouping {
@@ -51,7 +51,7 @@ class Grouping {
   }
 
  private:
-  /// An order that does not depend on the numbers of nodes, as far as there is one.
+  /// An order that is independent of node numbers, as far as possible.
   std::tuple<int, int, std::string, std::string, std::string> order_of(std::size_t i) const {
     const Description& node = nodes_[i];
     return {rank_of(node), node.interface, node.half, node.name, node.node};
@@ -72,13 +72,13 @@ class Grouping {
       if (node_kind(nodes_[i]) != NodeKind::pad) units_[first_unit + owner_of(i, pads)].nodes.push_back(i);
   }
 
-  /// Nodes of a room may lack it.
+  /// Nodes of a simulated room may lack it.
   static std::string half_of(const Description& pad) {
     if (!pad.half.empty() || pad.interface <= 0) return pad.half;
     return std::to_string(pad.interface + 1);
   }
 
-  /// Pads that their host cannot tell apart are counted.
+  /// Pads that their host cannot distinguish are numbered.
   std::string free_half(const std::string& half, std::size_t first_unit) const {
     const auto is_taken = [&](const std::string& wanted) {
       return std::any_of(units_.begin() + static_cast<std::ptrdiff_t>(first_unit), units_.end(),
@@ -101,7 +101,7 @@ class Grouping {
     return at < pads.size() ? at : 0;
   }
 
-  /// One thing by cable and by radio: the cable is quicker and charges it.
+  /// One device on cable and radio: the cable is faster and charges it.
   void join_ways() {
     std::map<std::pair<std::string, NodeKind>, Indices> by_wireless;
     const auto key_of = [this](const UnitNodes& unit) {

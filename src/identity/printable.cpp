@@ -1,4 +1,4 @@
-// Names that units give themselves, made fit for a terminal.
+// Makes the names that units report safe for a terminal.
 #include "omnipar/identity.hpp"
 #include "text/utf8.hpp"
 

@@ -15,7 +15,7 @@
 namespace omnipar::inline abi_0 {
 namespace {
 
-/// A descriptor with all that is derived of it; nothing in it if it cannot be read.
+/// A descriptor with everything derived from it; empty if it cannot be read.
 struct Raw {
   hid::Descriptor descriptor;
   std::vector<hid::ReportControl> controls;
@@ -60,7 +60,7 @@ std::int32_t rest_of(ControlType type, const hid::ReportControl& control) {
   return type == ControlType::hat ? 0 : control.minimum;
 }
 
-/// Codes that are played on, by the kernel's gamepad convention and its likes.
+/// Playable codes, by the kernel's gamepad convention and related ranges.
 bool is_played_code(Code code) {
   constexpr Code first_button = key(0x120), last_button = key(0x13f), first_more = key(0x2c0),
                  last_axis = absolute(0x17);
@@ -68,7 +68,7 @@ bool is_played_code(Code code) {
   return code.type == ev_key && ((code >= first_button && code <= last_button) || code >= first_more);
 }
 
-/// Which of the kernel's nodes has all of this one's codes that are played on; -1 if none has, or if there are none.
+/// The kernel's node that has all of this one's playable codes; -1 if none has, or if there are none.
 int kernel_node_of(const Description& node, std::span<const hid::KernelCode> codes) {
   std::map<int, std::set<Code>> nodes;
   for (const hid::KernelCode& code : codes)
@@ -82,7 +82,7 @@ int kernel_node_of(const Description& node, std::span<const hid::KernelCode> cod
   return -1;
 }
 
-/// Parts whose controls the event node has not all, or not at all.
+/// Parts whose controls are missing on the event node, entirely or in part.
 std::string reason_by_sheet(const Catalogue& catalogue, const UnitSheet& sheet, const Description& node) {
   std::vector<std::string> lacks;
   for (const std::string& part : unit_parts(catalogue, node)) {
@@ -102,7 +102,7 @@ std::string reason_by_sheet(const Catalogue& catalogue, const UnitSheet& sheet, 
   return fmt::format("its event node lacks {}", fmt::join(lacks, " and "));
 }
 
-/// A sheet that names nothing but controls of raw reports: which of them the kernel does not keep apart.
+/// For a sheet that names only raw report controls: those that the kernel merges with others.
 std::string reason_by_kernel(const UnitSheet& sheet, const hid::Descriptor& descriptor) {
   const auto controls = hid::controls_of(descriptor);
   const auto codes = hid::kernel_codes(descriptor, controls);
@@ -118,7 +118,7 @@ std::string reason_by_kernel(const UnitSheet& sheet, const hid::Descriptor& desc
 
 void describe_raw(Description& node) {
   const Raw raw{node};
-  // All controllers that the interface has are in its reports.
+  // All controllers of the interface are in its reports.
   node.half.resize(std::min(node.half.size(), node.half.find('.')));
   if (node.half == "1") node.half.clear();
   node.codes.clear();
@@ -146,7 +146,7 @@ std::string reason_for_raw(const Catalogue& catalogue, const Description& node,
   if (sheet != nullptr || !is_controller(node)) return "";
   const auto controls = hid::controls_of(*read);
   const auto codes = hid::kernel_codes(*read, controls);
-  if (kernel_node_of(node, codes) < 0) return "";  // a driver of its own sees to it
+  if (kernel_node_of(node, codes) < 0) return "";  // it has a driver of its own
   const auto played = hid::played_on(*read, controls);
   const auto count = [&](hid::Fate fate) {
     return std::ranges::count_if(played, [&](std::size_t index) { return codes[index].fate == fate; });
@@ -223,7 +223,7 @@ std::vector<Control> identity::raw_controls(const Description& node, std::string
       alone.codes.push_back({codes[index].code, raw.controls[index].minimum, raw.controls[index].maximum, 0});
   const auto by_convention = identity::convention_controls(alone);
   for (Control control : by_convention) {
-    // Raw reports contain all values from the first, so an axis cannot prove that it exists: a trigger's is assumed to.
+    // Raw reports contain all values from the start, so an axis cannot prove that it exists: a trigger's is assumed to.
     const bool is_axis_too =
         control.type == ControlType::button && std::ranges::any_of(by_convention, [&](const Control& other) {
           return other.role == control.role && other.type == ControlType::one_sided;

@@ -1,4 +1,4 @@
-// Units that are read from their raw reports: their parts, and what their controls mean.
+// Units read from their raw reports: their parts, and the meaning of their controls.
 #pragma once
 
 #include <string_view>
@@ -10,11 +10,11 @@
 
 namespace omnipar::inline abi_0::identity {
 
-/// What each control of a raw node means, for one part (empty: for the whole): as the kernel's codes of it would mean,
-/// had the unit no other controls.
+/// The meaning of a raw node's controls, for one part (empty: for the whole): that of the kernel's codes for a unit
+/// that has only these controls.
 [[nodiscard]] std::vector<Control> raw_controls(const Description& node, std::string_view part);
 
-/// The same by a sheet that names controls of raw reports.
+/// The same by a sheet that names raw report controls.
 [[nodiscard]] std::vector<Control> raw_sheet_controls(const UnitSheet& sheet, const Description& node,
                                                       std::string_view part);
 

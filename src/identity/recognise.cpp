@@ -1,4 +1,4 @@
-// From a description to the rig's unit, and on to an attachment.
+// From a description to a unit of the rig, and then to an attachment.
 #include <algorithm>
 #include <cmath>
 #include <cstdlib>
@@ -16,14 +16,14 @@
 namespace omnipar::inline abi_0 {
 namespace {
 
-/// By cable and by radio one thing may have two product numbers and two names, but it has one address.
+/// On cable and radio one device may have two product numbers and two names, but it has one address.
 bool same_model(const RigUnit& unit, const Description& d) {
   if (unit.vendor == d.vendor && unit.product == d.product && unit.model == d.name) return true;
   return unit.vendor == d.vendor && identity::is_address(unit.serial) &&
          identity::plain_serial(unit.serial) == identity::plain_serial(d.serial);
 }
 
-/// Cheap pads share one serial number, which then identifies none. Parts of one unit may share theirs.
+/// Cheap pads share one serial number, which then identifies none of them. Parts of one unit may share theirs.
 bool is_shared_serial(const Rig& rig, const RigUnit& unit) noexcept {
   return std::ranges::any_of(rig.units, [&](const RigUnit& other) {
     return &other != &unit && other.serial == unit.serial && other.part == unit.part && other.half == unit.half &&
@@ -41,13 +41,13 @@ MatchConfidence confidence(const Rig& rig, const RigUnit& unit, const Descriptio
   return socket ? MatchConfidence::both : MatchConfidence::serial;
 }
 
-/// Before its first report every axis reads 0, whatever its range; a 0 at the end of a range that
-/// has no negative half is therefore no news.
+/// Before its first report every axis reads 0, whatever its range; a 0 at the end of a range
+/// without negative values therefore carries no information.
 bool is_known(const Control& control, std::int32_t value) noexcept {
   return control.type == ControlType::button || value != 0 || control.minimum < 0;
 }
 
-/// 1 for the first controller of a device, one more for each interface and each place before it.
+/// 1 for the first controller of a device, plus one for each preceding interface and position.
 int number_of_half(const std::string& half) {
   const std::size_t point = half.find('.');
   const auto number = [](const std::string& text) { return std::max(1, std::atoi(text.c_str())); };
@@ -204,7 +204,7 @@ RigUnit new_unit(const Rig& rig, const Description& description, std::string sea
 
 namespace {
 
-/// How exactly an identity is this node's; 0: it is another's.
+/// How closely an identity matches this node; 0: it belongs to another.
 int exactness(const UnitIdentity& identity, const Description& d) noexcept {
   if (identity.vendor != d.vendor || identity.product != d.product) return 0;
   if (identity.name.empty()) return 1;
@@ -214,7 +214,7 @@ int exactness(const UnitIdentity& identity, const Description& d) noexcept {
 /// Returns false if the node has none of the sheet's controls, or no axis although the sheet has some. Unknown for raw
 /// reports before they are read.
 bool has_controls_of(const UnitSheet& sheet, const Description& d) noexcept {
-  if (!d.descriptor.empty() || d.codes.empty()) return true;  // it is not known yet
+  if (!d.descriptor.empty() || d.codes.empty()) return true;  // not known yet
   const std::string_view kind = node_kind_name(node_kind(d));
   const auto is_kind = [kind](const ControlSheet& control) { return control.node == kind; };
   const bool by_kind = std::ranges::any_of(sheet.controls, is_kind);
@@ -231,7 +231,7 @@ bool has_controls_of(const UnitSheet& sheet, const Description& d) noexcept {
   return all == 0 || (there > 0 && (axes == 0 || axes_there > 0));
 }
 
-/// The most exact of the sheets that have, or have not, what the node has.
+/// The closest match among the sheets whose controls the node has, or lacks.
 const UnitSheet* most_exact(const Catalogue& catalogue, const Description& description, bool fitting) noexcept {
   const UnitSheet* found = nullptr;
   int best = 0;
@@ -264,7 +264,7 @@ Attachment attach_node(const Catalogue& catalogue, const Description& main, cons
     attachment.controls = sheet != nullptr && identity::names_raw_controls(*sheet)
                               ? identity::raw_sheet_controls(*sheet, node, part)
                               : identity::raw_controls(node, part);
-    return attachment;  // how it stands is not known before its first report
+    return attachment;  // its state is unknown before its first report
   }
   if (const UnitSheet* sheet = find_unit_sheet(catalogue, main))
     attachment.controls = identity::sheet_controls(*sheet, node, &main == &node, part);

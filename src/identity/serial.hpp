@@ -6,10 +6,10 @@
 
 namespace omnipar::inline abi_0::identity {
 
-/// Without colons, dashes and capitals.
+/// Without colons and dashes, in lower case.
 [[nodiscard]] std::string plain_serial(std::string_view serial);
 
-/// True if it looks like a radio address, of which there is just one in the world: twelve hexadecimal digits, not
+/// True if it looks like a radio address, which is globally unique: twelve hexadecimal digits, not
 /// all alike.
 [[nodiscard]] bool is_address(std::string_view serial);
 

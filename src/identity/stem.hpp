@@ -1,4 +1,4 @@
-// The names of a unit's nodes.
+// Names of a unit's nodes.
 #pragma once
 
 #include <string_view>

@@ -14,7 +14,7 @@ struct RolePlace {
   Spot at;
 };
 
-/// A pad as most are: 160 by 90 mm.
+/// A typical pad: 160 by 90 mm.
 constexpr std::array common_pad = std::to_array<RolePlace>({
     {"left-trigger", {25, 0}},
     {"right-trigger", {135, 0}},
@@ -57,7 +57,7 @@ constexpr std::array common_pad = std::to_array<RolePlace>({
 });
 
 constexpr double common_width = 150;
-constexpr double lower_edge = 80;  ///< what has no place begins below
+constexpr double lower_edge = 80;  ///< items without a place begin below
 
 /// Panel buttons in rows of four, to the right of the lever.
 std::optional<Spot> panel_place(std::string_view role) {
@@ -75,7 +75,7 @@ std::optional<Spot> place_of(std::string_view role) {
   return found != common_pad.end() ? std::optional{found->at} : panel_place(role);
 }
 
-/// Three in a row, across the whole width, from there downwards.
+/// Three per row, across the whole width, continuing downwards.
 void add_below(std::vector<Placed>& all, const std::vector<std::size_t>& indices, Spot corner) {
   constexpr std::size_t a_row = 3;
   const double row_height = corner.y / 8;
@@ -86,7 +86,7 @@ void add_below(std::vector<Placed>& all, const std::vector<std::size_t>& indices
   }
 }
 
-/// One thing, or the four directions of a cross.
+/// One item, or the four directions of a cross.
 void add(std::vector<Placed>& all, std::size_t index, Spot at, bool is_cross, double reach) {
   if (!is_cross) {
     all.push_back({index, -1, at.x, at.y});
@@ -108,7 +108,7 @@ std::vector<Placed> arranged(const SeenUnit& unit) {
     wide = std::max(wide, control.at->x);
     high = std::max(high, control.at->y);
   }
-  constexpr double arm = 1.0 / 14;  // of a cross, beside the whole width
+  constexpr double arm = 1.0 / 14;  // of a cross, relative to the whole width
   std::vector<Placed> all;
   std::vector<std::size_t> elsewhere;
   for (std::size_t c = 0; c < unit.controls.size(); ++c) {

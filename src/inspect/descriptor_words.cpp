@@ -28,7 +28,7 @@ class DescriptorText {
   }
 
  private:
-  /// Where a collection's first field stands among all; those without any stand last.
+  /// The index of a collection's first field; those without any come last.
   std::size_t first_field(int collection) const {
     for (std::size_t f = 0; f < descriptor_.fields.size(); ++f)
       for (int c = descriptor_.fields[f].collection; c >= 0; c = descriptor_.collections[place(c)].parent)
@@ -37,7 +37,7 @@ class DescriptorText {
   }
   static std::size_t place(int collection) { return static_cast<std::size_t>(collection); }
 
-  /// Fields and collections within one, in the order in which they were written.
+  /// The fields and collections within one, in the order of the descriptor.
   void describe(int collection, std::size_t indent, Lines& lines) const {
     std::multimap<std::size_t, int> within;  // by their first field: a collection, or -1 for the field itself
     for (std::size_t f = 0; f < descriptor_.fields.size(); ++f)

@@ -1,4 +1,4 @@
-// A report descriptor in words.
+// A report descriptor as text.
 #pragma once
 
 #include <string>
@@ -8,7 +8,7 @@
 
 namespace omnipar::inline abi_0::inspect {
 
-/// Its collections and fields, a line each, in the order in which they were written; what lies within something is
+/// Its collections and fields, one per line, in the order of the descriptor; contents are
 /// indented by two.
 [[nodiscard]] std::vector<std::string> descriptor_lines(const hid::Descriptor& descriptor);
 

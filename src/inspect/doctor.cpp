@@ -96,7 +96,7 @@ Finding about_rule(const Facts& facts) {
           fix_command};
 }
 
-// -- one finding for each thing that is so; nothing is said of what is well ----------------------------------
+// -- one finding for each problem; nothing is reported about what works ------------------------------------------
 
 using Findings = std::vector<Finding>;
 
@@ -220,7 +220,7 @@ void add_radio(const Facts& facts, const Catalogue& catalogue, const Rig& rig, F
                         "systemctl start bluetooth"});
 }
 
-/// Pads of a receiver or an adapter that have not said anything.
+/// Pads of a receiver or an adapter that have not reported.
 void add_sockets(const Facts& facts, const Catalogue& catalogue, Findings& findings) {
   std::vector<Description> nodes;
   for (const NodeFact& node : facts.nodes)
@@ -274,7 +274,7 @@ void add_away(const Facts& facts, const Rig& rig, Findings& findings) {
          ""});
 }
 
-/// Panels that type press what desktops listen to.
+/// Typing panels press keys that desktops react to.
 void add_desktop(const Facts& facts, const Catalogue& catalogue, Findings& findings) {
   constexpr std::array shift = {key(42), key(54)};
   constexpr std::array shortcut = {key(29), key(56), key(97), key(100), key(125), key(126)};
@@ -308,7 +308,7 @@ void add_desktop(const Facts& facts, const Catalogue& catalogue, Findings& findi
          hold});
 }
 
-/// Without a namespace of its own no program can be kept from the units.
+/// Without a private namespace no program can be kept from the units.
 void add_hiding(const Facts& facts, Findings& findings) {
   if (facts.namespaces_need.empty()) return;
   findings.push_back(

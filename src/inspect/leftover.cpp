@@ -12,13 +12,13 @@
 namespace omnipar::inline abi_0::inspect {
 namespace {
 
-/// What the computer has built in is not counted: a panel or a ball comes by USB or radio.
+/// Built-in devices are not counted: a panel or a trackball is connected by USB or radio.
 bool comes_from_outside(const Description& node) {
   constexpr std::uint16_t usb = 3, radio = 5;
   return node.bus == usb || node.bus == radio;
 }
 
-/// "mouse", "keyboard"; empty for nodes that cannot be played on.
+/// "mouse", "keyboard"; empty for unplayable nodes.
 std::string_view kind_word(NodeKind kind) {
   switch (kind) {
     case NodeKind::mouse:

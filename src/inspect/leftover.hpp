@@ -9,16 +9,16 @@
 
 namespace omnipar::inline abi_0::inspect {
 
-/// A unit that could be played on if a sheet said how: a mouse, a ball, a keyboard that came from outside.
+/// A unit that could be played if a sheet described it: an external mouse, trackball or keyboard.
 struct Other {
-  std::string name;   ///< as `omnipar catalogue report` takes it
+  std::string name;   ///< as an argument of `omnipar catalogue report`
   std::string words;  ///< "\"Marrowby Ball\" (mouse)"
 };
 
-/// Those of the nodes that are of no unit that is played on, things that look alike once, with their number.
+/// The nodes that belong to no playable unit; similar ones are listed once, with their number.
 [[nodiscard]] std::vector<Other> others(const Catalogue& catalogue, const std::vector<Description>& nodes);
 
-/// The names of a unit's controls that have no role in any of its parts; of units with a sheet too. `main` comes first.
+/// The names of a unit's controls without a role in any of its parts; also for units with a sheet. `main` comes first.
 [[nodiscard]] std::vector<std::string> without_role(const Catalogue& catalogue, const std::vector<Description>& nodes);
 
 }  // namespace omnipar::inline abi_0::inspect

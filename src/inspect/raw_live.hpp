@@ -14,14 +14,14 @@
 
 namespace omnipar::inline abi_0::inspect {
 
-/// Buttons are said at once, with all that has moved before; what only moves is said ten times a second.
+/// Buttons are printed at once, together with earlier movements; mere movements are printed ten times a second.
 class RawLive {
  public:
   explicit RawLive(const Description& node);
 
-  /// Takes a report; the line that is to be said now, if any.
+  /// Adds a report; returns the line to print now, if any.
   [[nodiscard]] std::optional<std::string> take(std::span<const std::uint8_t> report, Time now);
-  /// Lets time pass.
+  /// Advances time.
   [[nodiscard]] std::optional<std::string> advance(Time now);
   [[nodiscard]] std::optional<Time> next_due() const noexcept { return due_; }
 
@@ -32,7 +32,7 @@ class RawLive {
   hid::Descriptor descriptor_;
   std::vector<hid::ReportControl> controls_;
   hid::Decoder decoder_;
-  std::map<std::size_t, std::int32_t> unsaid_;  ///< by control: its value, or what it has counted
+  std::map<std::size_t, std::int32_t> unsaid_;  ///< by control: its value, or its total count
   std::optional<Time> due_;
 };
 

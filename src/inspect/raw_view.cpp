@@ -73,13 +73,13 @@ class RawView {
   const hid::Field& field(const hid::ReportControl& control) const { return descriptor_.fields[control.field]; }
   bool is_heard(const hid::ReportControl& control) const { return last_.contains(field(control).report); }
 
-  /// Where a control begins in a report, behind its id. An array's keys begin where the array does.
+  /// The offset of a control in a report, after its id. An array's keys begin at the offset of the array.
   std::uint32_t first_bit(const hid::ReportControl& control) const {
     const hid::Field& f = field(control);
     return f.bit + (control.kind == hid::Kind::key ? 0 : control.element * f.size);
   }
 
-  /// What a control is, and to which part it belongs.
+  /// The kind of a control, and its part.
   struct Meaning {
     std::string part;
     std::string role;
@@ -125,7 +125,7 @@ class RawView {
                        is_read_by_play() ? "reads the raw reports" : "needs none of those and reads the event nodes");
   }
 
-  /// As 'play' decides it of event nodes that the kernel makes by its own rules.
+  /// The choice that 'play' makes for event nodes that follow the kernel's own rules.
   bool is_read_by_play() const {
     std::map<int, Description> nodes;
     for (std::size_t c = 0; c < controls_.size(); ++c) {

@@ -1,4 +1,4 @@
-// What a unit's raw reports hold, for people.
+// The contents of a unit's raw reports, for people.
 #pragma once
 
 #include <cstdint>
@@ -14,8 +14,8 @@ namespace omnipar::inline abi_0::inspect {
 /// The last report of each report id, with the id in front if they are numbered.
 using LastReports = std::map<std::uint8_t, std::vector<std::uint8_t>>;
 
-/// A raw node line by line: its descriptor in words, its controls with what the kernel keeps of them and what they are
-/// by its sheet or by themselves, and the bytes of its last reports with what each holds.
+/// A raw node line by line: its descriptor as text, its controls with the codes that the kernel gives them and their
+/// roles, from its sheet or by default, and the bytes of its last reports with their contents.
 [[nodiscard]] std::vector<std::string> raw_lines(const Catalogue& catalogue, const Description& node,
                                                  const LastReports& last);
 

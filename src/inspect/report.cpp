@@ -15,7 +15,7 @@
 namespace omnipar::inline abi_0::inspect {
 namespace {
 
-/// What the codes of mice and keyboards are by their own names; nothing for others.
+/// The names of mouse and keyboard codes; nothing for others.
 Guess guess_for(NodeKind kind, Code code) {
   if (kind == NodeKind::keys && code.type == ev_key) {
     const std::string name = base::code_name(code);
@@ -49,7 +49,7 @@ void add_control(std::string& text, const std::string& code, std::string_view no
   text += parts + "label = \"\"\n";
 }
 
-/// Controls of a raw node, part by part; what is the maker's own may tell what is plugged in.
+/// Controls of a raw node, part by part; vendor-defined ones may show which sockets are filled.
 void add_raw_controls(std::string& text, const Description& node) {
   const auto read = hid::read_descriptor(node.descriptor);
   if (!read) return;

@@ -9,17 +9,17 @@
 
 namespace omnipar::inline abi_0::inspect {
 
-/// A role and, of a pair, which half.
+/// A role and, for a pair, which half.
 struct Guess {
   std::string role;  ///< empty: unknown
   Axis axis = Axis::none;
 };
-/// What an event node's codes are by the kernel's convention, and those of mice and keyboards by their own names: one
-/// for each of its codes.
+/// The meaning of an event node's codes by the kernel's convention, and of mouse and keyboard codes by their names: one
+/// entry per code.
 [[nodiscard]] std::vector<Guess> guesses_for(const Description& node);
 
-/// A unit sheet to be finished: identity, and every code of its nodes with the role that the kernel's convention
-/// gives it, or else a role to be filled in. Holds nothing personal: no serial number, no socket, no node, no values.
+/// A unit sheet to complete: identity, and every code of its nodes with the role that the kernel's convention
+/// gives it, or else a role to fill in. Contains nothing personal: no serial number, socket, node or values.
 [[nodiscard]] std::string sheet_draft(const std::vector<Description>& nodes);
 
 }  // namespace omnipar::inline abi_0::inspect

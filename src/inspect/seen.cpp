@@ -32,7 +32,7 @@ RoleKind kind_of(const Control& control) {
   return control.type == ControlType::button ? RoleKind::button : RoleKind::two_sided;
 }
 
-/// What the halves of a pair are together.
+/// What the two halves of a pair form together.
 TargetKind whole_of(TargetKind half) {
   return half == TargetKind::two_sided ? TargetKind::stick
          : half == TargetKind::turns   ? TargetKind::movement
@@ -45,7 +45,7 @@ bool is_more_of(const SeenTarget& one, const TargetInfo& next) {
          (next.name == one.name + "-on" && one.kind == TargetKind::pointer);
 }
 
-/// A target, or the first half of a pair: then its other half follows.
+/// A target, or the first half of a pair, which is followed by its other half.
 SeenTarget begun(const TargetInfo& info, std::string_view next) {
   SeenTarget made;
   made.place = info.place;
@@ -181,7 +181,7 @@ void Seen::add_control(const UnitDetails& unit, const UnitDetails::Node& node, c
   add_measured(wires_.back(), node.attachment);
 }
 
-/// A stick that was measured is where the measurement has it.
+/// The position of a calibrated stick is that of its calibration.
 void Seen::add_measured(Wire& wire, const Attachment& attachment) {
   const StickCalibration* stick = attach::stick_of(attachment, wire.control.code);
   if (stick == nullptr) return;
@@ -234,7 +234,7 @@ void Seen::feed(int node, const Report& report) {
       SeenUnit& unit = units_[wire->unit];
       unit.spoke = changes_;
       unit.silent = false;
-      unit.grabbed_by.clear();  // it speaks to us, too
+      unit.grabbed_by.clear();  // we receive its reports, too
       wire->heard->values[change.code] = change.value;
       if (change.value == 0) wire->heard->stuck.erase(change.code);
       SeenControl& control = unit.controls[wire->seen];
@@ -282,7 +282,7 @@ void Seen::judge(const Wire& wire) {
     control.odd = Oddity::unknown;
   else if (heard.health.bounces(code))
     control.odd = Oddity::bounces;
-  else if (is_axis && wire.control.type != ControlType::pointer && heard.health.jitters(code))  // a gun always does
+  else if (is_axis && wire.control.type != ControlType::pointer && heard.health.jitters(code))  // always true for a gun
     control.odd = Oddity::jitters;
   else if (control.odd == Oddity::stuck || control.odd == Oddity::unknown)
     control.odd = Oddity::none;

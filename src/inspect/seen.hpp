@@ -23,15 +23,15 @@
 
 namespace omnipar::inline abi_0::inspect {
 
-/// What is odd about a control.
+/// Notable states of a control.
 enum class Oddity : std::uint8_t {
   none,
-  stuck,    ///< down since before anybody looked
-  unknown,  ///< an axis that has not said yet where it is
+  stuck,    ///< down since before observation began
+  unknown,  ///< an axis that has not reported yet
   bounces,
   jitters,
 };
-/// One word for people.
+/// A single word for people.
 [[nodiscard]] std::string_view word_of(Oddity oddity) noexcept;
 
 /// A control of a unit: a role with one code, or two for a stick. A code without a role is a control as well, named
@@ -39,13 +39,13 @@ enum class Oddity : std::uint8_t {
 struct SeenControl {
   std::string role;
   bool is_known = true;    ///< it is a role
-  bool was_heard = false;  ///< has said something since it came
-  std::string label;       ///< what people see there; may be empty
+  bool was_heard = false;  ///< has reported since it was connected
+  std::string label;       ///< its label; may be empty
   std::string code;        ///< "BTN_SOUTH"
-  std::string code_y{};    ///< of two: the one that goes up and down
+  std::string code_y{};    ///< of two: the vertical one
   RoleKind kind = RoleKind::button;
   std::optional<Spot> at;
-  double x = 0;  ///< of a button 0 or 1, of counts all of them
+  double x = 0;  ///< 0 or 1 for a button, the total for counts
   double y = 0;
   std::int32_t raw_x = 0;
   std::int32_t raw_y = 0;
@@ -55,48 +55,48 @@ struct SeenControl {
   [[nodiscard]] std::string codes() const { return code_y.empty() ? code : code + ", " + code_y; }
   /// A pressed button, or an axis away from its rest position.
   [[nodiscard]] bool is_lit() const noexcept;
-  bool moved = false;  ///< counts: with the last report
+  bool moved = false;  ///< counts: in the last report
 };
 
 struct SeenUnit {
   std::string name;
   std::string seat;  ///< empty: not assigned
   bool plays = false;
-  bool empty = false;        ///< a part, and nothing is in its socket
-  bool silent = false;       ///< nothing is known of it, and nothing has come: it may be out of range
-  std::uint64_t spoke = 0;   ///< the later, the greater
-  std::string grabbed_by{};  ///< another program that has it alone
+  bool empty = false;        ///< a part whose socket is empty
+  bool silent = false;       ///< its state is unknown, and it has not reported: it may be out of range
+  std::uint64_t spoke = 0;   ///< increases with time
+  std::string grabbed_by{};  ///< another program that has grabbed it
   std::vector<SeenControl> controls;
 };
 
-/// Where a pointer was, 0..1 of the game's picture, and whether that was on it.
+/// A position of a pointer, 0..1 of the game's picture, and whether it was on it.
 struct SeenPoint {
   double x = 0;
   double y = 0;
   bool on = false;
 };
 
-/// One target of a port, or the two of a stick; a pointer is three.
+/// One target of a port, or the two of a stick; a pointer has three.
 struct SeenTarget {
   std::string name;
-  std::string place;                     ///< the role whose place it has; may be empty
+  std::string place;                     ///< the role at whose place it is drawn; may be empty
   TargetKind kind = TargetKind::button;  ///< of a pair stick, movement or pointer
   std::vector<std::uint16_t> of;         ///< the plan's targets: x, y, on
-  std::vector<std::int32_t> native;      ///< likewise; of counts all that were counted
+  std::vector<std::int32_t> native;      ///< the same; for counts the total
   std::vector<double> value;
   std::vector<std::int32_t> rest;
-  bool lit = false;  ///< pressed, away from rest, on the game area; of counts: counted with the last sample
-  std::deque<SeenPoint> shots{};  ///< of a pointer: where it was when the port's trigger was pulled; the last nine
-  std::deque<SeenPoint> path{};   ///< likewise: where it was, sample by sample in which it moved; the last 20,000
+  bool lit = false;               ///< pressed, away from rest, on the game area; for counts: counted in the last sample
+  std::deque<SeenPoint> shots{};  ///< of a pointer: its positions at the port's last nine trigger pulls
+  std::deque<SeenPoint> path{};   ///< the same: its positions in samples in which it moved; the last 20,000
 };
 
 struct SeenPort {
   int number = 0;
   std::string controller;  ///< its title
   std::string seat;
-  std::array<std::string, 2> seats;  ///< the second one is mostly empty
-  std::uint64_t moved = 0;           ///< the later, the greater
-  bool is_played = false;            ///< some unit is there for it
+  std::array<std::string, 2> seats;  ///< the second one is usually empty
+  std::uint64_t moved = 0;           ///< increases with time
+  bool is_played = false;            ///< it has at least one connected unit
   std::vector<SeenTarget> targets;
 };
 
@@ -116,41 +116,41 @@ class Seen {
   /// The catalogue must outlive it.
   explicit Seen(const Catalogue& catalogue) : catalogue_(catalogue) {}
 
-  /// These are there now. What has been noticed of those that stay is kept. `grabbed`: nodes that another program has
-  /// alone, with its name; of those that are not among them what was known stays so until they speak.
+  /// Sets the connected units. Observations of units that remain are kept. `grabbed`: nodes that another program has
+  /// grabbed, with its name; when a node is no longer among them, its known state holds until it reports.
   void set_units(const std::vector<UnitDetails>& units, const std::map<int, std::string>& grabbed = {});
   void feed(int node, const Report& report);
 
-  /// The plan whose ports are looked at.
+  /// Sets the plan whose ports are observed.
   void set_plan(const Plan& plan);
-  /// Takes over what the reader shows; to be called for each of its samples. True if anything was different.
+  /// Adopts what the reader shows; must be called for each of its samples. Returns true if anything changed.
   bool look(const Reader& reader);
-  /// True while something that counts is lit, which ends with the next look.
+  /// True while a counter is highlighted, which ends with the next call of `look`.
   [[nodiscard]] bool is_moving() const noexcept { return !moved_.empty() || !moved_controls_.empty(); }
 
   [[nodiscard]] const std::vector<SeenUnit>& units() const noexcept { return units_; }
   [[nodiscard]] const std::vector<SeenPort>& ports() const noexcept { return ports_; }
   [[nodiscard]] const std::optional<SeenPress>& last_press() const noexcept { return last_press_; }
-  /// Another number whenever a unit has changed.
+  /// A number that changes whenever a unit has changed.
   [[nodiscard]] std::uint64_t changes() const noexcept { return changes_; }
 
  private:
-  /// One node, as a unit or a part of one has it: two players may share it.
+  /// One node as used by a unit or a part of one: two players may share it.
   using Share = std::pair<int, std::string>;
   struct Heard {
     attach::HealthWatch health;
     std::map<Code, std::int32_t> values;
-    std::map<Code, bool> stuck;  ///< buttons that were down from the first and have not been up
+    std::map<Code, bool> stuck;  ///< buttons that were down from the start and have not been released
   };
   struct Wire {
     int node = 0;
     Control control;
     shape::Scale scale;
     std::size_t unit = 0;
-    std::size_t seen = 0;  ///< which of the unit's controls
+    std::size_t seen = 0;  ///< index of the unit's control
     bool is_y = false;
-    Heard* heard = nullptr;  ///< of the node's share that it is in
-    /// Of half of a stick that was measured: how, and the other half.
+    Heard* heard = nullptr;  ///< index within the node's share
+    /// For half of a calibrated stick: its calibration, and the other half.
     std::shared_ptr<const shape::StickMap> stick{};
     Control other{};
   };
@@ -175,13 +175,13 @@ class Seen {
   std::map<Share, Heard> heard_;
   std::vector<SeenPort> ports_;
   std::vector<std::pair<std::size_t, std::size_t>> target_at_;  ///< by the plan's target: port, and target there
-  std::vector<std::pair<std::size_t, std::size_t>> moved_;      ///< lit counts of the last sample
+  std::vector<std::pair<std::size_t, std::size_t>> moved_;      ///< highlighted counts of the last sample
   struct Moved {
     std::size_t unit = 0;
     std::size_t control = 0;
-    std::uint64_t after = 0;  ///< the number of looks
+    std::uint64_t after = 0;  ///< the number of calls of `look`
   };
-  std::vector<Moved> moved_controls_;  ///< that have counted, and are lit for one look
+  std::vector<Moved> moved_controls_;  ///< counters that are highlighted until the next call of `look`
   std::uint64_t looks_ = 0;
   std::optional<SeenPress> last_press_;
   std::uint64_t changes_ = 0;

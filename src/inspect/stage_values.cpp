@@ -1,4 +1,4 @@
-// What a value becomes moving, by the stages that the compiler lays out.
+// How a value changes stage by stage, by the stages that the compiler lays out.
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -69,7 +69,7 @@ class Journey {
     if (travels_) say(words, kind.in == stage::Flow::contact && !on_ ? "rests" : "moving");
   }
 
-  /// Those that count as pressed; "on" for a control that has one way only.
+  /// The directions that count as pressed; "on" for a control with a single direction.
   [[nodiscard]] std::string directions(const stage::Kind& threshold, const stage::Constants& constants) const {
     const std::array push{-at_.y, at_.y, -at_.x, at_.x};
     const auto one = stick_direction(link_.use.role);
@@ -100,7 +100,7 @@ class Journey {
     say_position("in the game's picture");
   }
 
-  /// What can be seen of the game, as the machine takes it.
+  /// The visible part of the game, in the machine's range.
   void to_area() {
     const double end = link_.game ? 1 - 2 * link_.game->area.cut : 1;
     const stage::Values edge = stage::values_of(stage::edge, link_.use);
@@ -133,7 +133,7 @@ class Journey {
     const auto whole = [this](double value) { return static_cast<double>(shape::native(link_.native, value)); };
     if (link_.kind == TargetKind::stick) return {whole(at_.x), whole(at_.y)};
     if (link_.kind != TargetKind::pointer) return {whole(at_.x)};
-    const Point on_area = stage::from_fixed(stage::to_fixed(shape::on_area(at_)));  // as the engine keeps it
+    const Point on_area = stage::from_fixed(stage::to_fixed(shape::on_area(at_)));  // in the engine's units
     return {whole(on_area.x), whole(on_area.y)};
   }
 
@@ -148,7 +148,7 @@ class Journey {
   Point at_;
   bool on_;
   bool travels_ = false;
-  bool is_beside_ = false;  ///< beside what can be seen of the game
+  bool is_beside_ = false;  ///< outside the visible part of the game
   std::vector<StageValue> steps_;
 };
 

@@ -12,7 +12,7 @@
 namespace omnipar::inline abi_0::inspect {
 namespace {
 
-/// So far an axis must go to have been at its end, and a pointer to have been near an edge.
+/// How far an axis must go to count as at its end, and how close to an edge a pointer must come.
 constexpr double at_end = 0.9;
 constexpr double near_edge = 0.2;
 
@@ -32,7 +32,7 @@ std::uint8_t wanted_of(TargetKind kind) {
   }
 }
 
-/// Which ends a value of -1 to 1 is at, or a movement goes to.
+/// The ends that a value of -1 to 1 is at, or that a movement goes to.
 std::uint8_t ends(double x, double y, double end) {
   const auto one = [end](double value, Way low, Way high) {
     return value >= end ? std::uint8_t{high} : value <= -end ? std::uint8_t{low} : std::uint8_t{0};

@@ -1,4 +1,4 @@
-// Ticking off: which targets of each port have been seen to work at the machine's side, and which are still open.
+// Ticking off: which targets of each port have been seen to work in the machine's input, and which are still open.
 #pragma once
 
 #include <cstdint>
@@ -11,12 +11,12 @@
 namespace omnipar::inline abi_0::inspect {
 
 /// One target of a port. A button is ticked by a press; a trigger at its end; a stick or an axis at each of its ends;
-/// what counts, each way; a pointer near each edge of the game area.
+/// a counter in each direction; a pointer near each edge of the game area.
 struct TickedTarget {
   std::string name;
   TargetKind kind = TargetKind::button;
-  bool bound = false;         ///< something is bound to it: only then it is expected
-  std::uint8_t wanted = 0;    ///< a bit for each end; of a button one
+  bool bound = false;         ///< it has a source, and is therefore expected
+  std::uint8_t wanted = 0;    ///< one bit per end; a button has one
   std::uint8_t ticked = 0;    ///< of these
   std::uint64_t presses = 0;  ///< of a button
 
@@ -27,31 +27,31 @@ struct TickedPort {
   int number = 0;
   std::string seat;
   std::string controller;
-  std::vector<TickedTarget> targets;  ///< in the order of the port that is seen
-  bool was_played = false;            ///< it had a player
+  std::vector<TickedTarget> targets;  ///< in the port's order
+  bool was_played = false;            ///< it has had a player
 
-  /// How many are ticked, and of how many.
+  /// The number of ticked ends, and the total.
   [[nodiscard]] std::size_t ticked() const noexcept;
   [[nodiscard]] std::size_t expected() const noexcept;
-  /// What is still open, in words: "coin", "move (left, up)".
+  /// What is still open, as text: "coin", "move (left, up)".
   [[nodiscard]] std::vector<std::string> open() const;
 };
 
 class TickOff {
  public:
-  /// Of the ports that `seen` has by this plan; these players alone, or all.
+  /// For the ports of `seen` under this plan; for these players, or all.
   TickOff(const Plan& plan, const Seen& seen, std::vector<int> players = {});
-  /// What was ticked before the plan was another one: of ports that have the same controller still.
+  /// Keeps the ticks of ports that have the same controller as in the previous plan.
   void take_over(const TickOff& before);
-  /// To be called after each `Seen::look` that has found something.
+  /// Must be called after each `Seen::look` that returned true.
   void update(const Seen& seen);
-  /// A press of this target that the machine did not receive because it took the seat.
+  /// A press of this target that the machine did not receive because it claimed the seat.
   void tick(int port, std::string_view target);
 
   [[nodiscard]] const std::vector<TickedPort>& ports() const noexcept { return ports_; }
   /// True if nothing is open.
   [[nodiscard]] bool complete() const noexcept;
-  /// The same, but for players who were never there, if any was.
+  /// The same, without players who never joined, if any did.
   [[nodiscard]] bool complete_for_those_there() const noexcept;
   /// "Players 1 and 2 are complete.", a sentence for each incomplete player, and those who never played.
   [[nodiscard]] std::vector<std::string> result() const;
@@ -61,7 +61,7 @@ class TickOff {
 
   std::vector<int> players_;
   std::vector<TickedPort> ports_;
-  std::vector<std::vector<bool>> was_down_;  ///< by port and target: buttons at the last look
+  std::vector<std::vector<bool>> was_down_;  ///< by port and target: buttons in the last call of `look`
 };
 
 }  // namespace omnipar::inline abi_0::inspect

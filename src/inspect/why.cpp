@@ -17,7 +17,7 @@
 namespace omnipar::inline abi_0::inspect {
 namespace {
 
-/// What is said of the use, in words; what holds anyway is left out.
+/// The settings of the binding, as text, without defaults.
 std::string shape_words(const Use& use) {
   std::string words;
   Use plain = use;
@@ -30,7 +30,7 @@ std::string shape_words(const Use& use) {
   return words;
 }
 
-/// What happens to directions behind all their sources: "opposites: neither".
+/// The treatment of directions after all their sources: "opposites: neither".
 std::string opposites_words(const Profile& profile, const PortProfile& port, const plan::Fed& fed) {
   const bool is_direction =
       fed.target == plan::directions_group || std::ranges::find(direction_names, fed.target) != direction_names.end();
@@ -43,7 +43,7 @@ std::string origin_words(const PortProfile& port, const plan::Fed& fed) {
   return fed.own ? "own" : fmt::format("like port {}", port.like.value_or(0));
 }
 
-/// What the port is played with; nothing for a port that is not ours, or that the machine does not have.
+/// The port's controller; nothing for a port of another program, or one that the machine does not have.
 std::unique_ptr<plan::PortSources> sources_of(const Catalogue& catalogue, const Profile& profile,
                                               const PortProfile& port) {
   const SystemSheet* system = catalogue.system(profile.system);
@@ -57,7 +57,7 @@ void add_words(std::string& all, const std::string& more) {
   if (!more.empty()) all += (all.empty() ? "" : ", ") + more;
 }
 
-/// From the screen to the game comes before what happens there.
+/// The map from the screen to the game precedes the stages in the game.
 std::string game_words(const plan::GamePlace& game, const std::string& behind) {
   std::string words = fmt::format("the game \"{}\" on the screen \"{}\"", to_text(game.words), game.screen.name);
   add_words(words, behind);
@@ -139,7 +139,7 @@ std::string role_of(const Catalogue& catalogue, Code code) {
   return all.empty() ? "" : all.front().role;
 }
 
-/// Of one unit: its roles, with the dead zones that they need.
+/// For one unit: its roles, with the dead zones that they need.
 std::vector<std::pair<std::string, double>> zones_of(const Catalogue& catalogue, const Calibration& measured) {
   Attachment unit;
   unit.sticks = measured.sticks;
@@ -169,7 +169,7 @@ void take_measured(std::vector<Link>& links, const Catalogue& catalogue, const R
 
 namespace {
 
-/// A virtual device shows each state for 1.2 frames at the least.
+/// A virtual device shows each state for at least 1.2 frames.
 void remark_on_pace(Diagnostics& all, const std::string& where, const Use& use, double frames) {
   const double most = std::floor(frames / 2.4);
   const double rate = use.settings.find("autofire").value_or(0);
@@ -188,7 +188,8 @@ void remark_on_idle_fields(Diagnostics& all, const std::string& where, const Use
                    "remove it; 'omnipar catalogue fields' lists what each stage applies to"});
 }
 
-/// The profile undoes a dead zone of the game, and the machine's sheet one of the machine: together they are too much.
+/// The profile compensates a dead zone of the game, and the machine's sheet one of the machine: together that is too
+/// much.
 void remark_on_dead_zones(Diagnostics& all, const std::string& where, const plan::Fed& fed, const Use& use) {
   const double undone = use.settings.find("anti-dead-zone").value_or(0);
   if (undone <= 0 || fed.sheet == nullptr || fed.sheet->native.dead_band == 0) return;
@@ -245,7 +246,7 @@ void add_meaning(std::vector<Meaning>& all, const std::string& by, const std::st
     known->by += " and " + by;
 }
 
-/// By the sheets that have a control that is meant.
+/// By the sheets that have the requested control.
 template <typename IsMeant>
 void add_sheets(std::vector<Meaning>& all, const Catalogue& catalogue, IsMeant is_meant) {
   for (const UnitSheet& sheet : catalogue.units)
@@ -278,7 +279,7 @@ std::vector<Meaning> meanings(const Catalogue& catalogue, std::string_view raw_c
 std::vector<Meaning> meanings(const Catalogue& catalogue, Code code) {
   std::vector<Meaning> all;
   Description only;
-  // A stick needs both its halves to be one, so the neighbours are there as well.
+  // A stick needs both its halves, so the adjacent codes are present as well.
   constexpr int half_range = 32767;
   const auto number = static_cast<int>(code.number);
   for (int near = number - 1; near <= number + 1; ++near)

@@ -8,7 +8,7 @@
 namespace omnipar::inline abi_0::learn {
 namespace {
 
-/// The other side of an axis or hat; empty for what has no other side.
+/// The other side of an axis or hat; empty for a control with only one side.
 std::string opposite_of(const LearnedSource& source) {
   if (source.side == 0 || source.code.type == ev_key) return "";
   constexpr std::pair<std::string_view, std::string_view> ends[] = {
@@ -163,7 +163,7 @@ void Answers::ask_again(std::size_t question) {
   at_ = question;
 }
 
-/// To the next open question, and from the last one to those that were left or taken from before.
+/// Moves to the next open question, and from the last one to those skipped or opened again.
 void Answers::go_on() {
   const std::size_t from = *at_ + 1;
   at_.reset();

@@ -13,13 +13,13 @@ namespace omnipar::inline abi_0::learn {
 
 class Answers {
  public:
-  /// With `adds` answers come on top of what a target has. `takes`: what an open target has is taken from it by an
-  /// answer to another question.
+  /// With `adds`, answers are added to what a target has. `takes`: an answer to another question removes
+  /// its sources from an open target.
   Answers(std::vector<Question> questions, bool adds, bool takes);
 
   [[nodiscard]] const std::vector<Question>& questions() const noexcept { return questions_; }
   [[nodiscard]] const std::vector<Answer>& all() const noexcept { return answers_; }
-  /// The question that is open now; nothing when all are answered or it was ended.
+  /// The current question; nothing when all are answered or it was ended.
   [[nodiscard]] std::optional<std::size_t> at() const noexcept { return at_; }
   [[nodiscard]] const Question& question() const noexcept { return questions_[*at_]; }
   [[nodiscard]] bool can_go_back() const noexcept { return !trail_.empty(); }
@@ -27,33 +27,33 @@ class Answers {
   /// Only these questions are left, unless something is answered.
   void ask_only(const std::vector<std::string>& names);
 
-  /// Starts over with these. Nothing must be answered.
+  /// Restarts with these questions. Must not be called after an answer.
   void replace(std::vector<Question> questions);
-  /// Answers of before, by the names of their questions.
+  /// Sets earlier answers, by the names of their questions.
   void resume(const std::vector<std::pair<std::string, Answer>>& answers);
 
-  /// Another question whose target has this source: by an answer, because it keeps what it has, or, where answers come
-  /// on top, because it has it until now.
+  /// Another question whose target has this source: by an answer, because its sources are kept, or, when adding,
+  /// because it has had it so far.
   [[nodiscard]] std::optional<std::size_t> user_of(const std::string& role) const;
-  /// The roles that feed a question's target as it stands.
+  /// The current sources of a question's target, by role.
   [[nodiscard]] std::vector<std::string> sources(std::size_t question) const;
-  /// True if an answer to another question has taken this role away.
+  /// True if an answer to another question has removed this role.
   [[nodiscard]] bool is_lost(std::size_t question, const std::string& role) const;
   /// Accepts an answer and moves on. Returns the opposite question if it was answered as well.
   std::optional<std::size_t> accept(LearnedSource source);
-  /// The same; and no other target has it any more: those that have nothing left are open again.
+  /// The same, and removes it from all other targets: those without any source left are open again.
   std::optional<std::size_t> move_over(LearnedSource source);
   /// Skips a question. The user's sources are kept unless `cleared`; when adding, all sources are.
   void skip(bool cleared);
   /// The same for a question that was never shown: 'back' ignores it, and its sources are kept.
   void pass_over();
-  /// Asks for the first that is open, from an end that came early.
+  /// After an early end, asks the first open question.
   void ask_remaining();
-  /// As it was before the last answer, skip or question that was asked again.
+  /// Restores the state before the last answer, skip or repeated question.
   void go_back();
   void ask_again(std::size_t question);
   [[nodiscard]] bool has_any() const noexcept;
-  /// Asks nothing more.
+  /// Asks no more questions.
   void finish() { at_.reset(); }
 
  private:
@@ -73,7 +73,7 @@ class Answers {
   std::vector<Answer> answers_;
   std::optional<std::size_t> at_;
   std::vector<Moment> trail_;
-  bool is_single_ = false;       ///< one question was asked again from the end: the end is next
+  bool is_single_ = false;       ///< one question was repeated from the end, which comes next
   std::set<std::size_t> due_;    ///< except those with an answer since
   std::set<std::size_t> alone_;  ///< questions whose opposite is asked separately, after 'back'
 };

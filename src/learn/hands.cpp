@@ -12,14 +12,14 @@
 namespace omnipar::inline abi_0::learn {
 namespace {
 
-/// Less is no movement: drift, and what an axis does by itself; of a pointer, which is steadier.
+/// Smaller changes are not movements: drift, and noise of axes; a pointer is steadier.
 constexpr double unmoved = 0.13, unmoved_place = 0.05;
-/// Back at its former rest an axis is within this.
+/// An axis within this distance is back at its former rest.
 constexpr double at_home = 0.15;
 /// A shorter pause is not a stop.
 constexpr Duration dwelling{70'000};
 
-/// What was measured goes before what the sheet or the kernel says: a worn stick is at its end where it stops.
+/// A calibration overrides the sheet and the kernel: a worn stick is at its end where it stops.
 Control as_measured(Control control, const Attachment& attachment) {
   const auto take = [&control](double rest, double width) {
     const double least = std::numeric_limits<std::int32_t>::min(), most = std::numeric_limits<std::int32_t>::max();
@@ -44,7 +44,7 @@ Control as_measured(Control control, const Attachment& attachment) {
   return control;
 }
 
-/// Sides of an axis that is two directions; a trigger and a button have just one.
+/// Sides of an axis with two directions; a trigger and a button have only one.
 bool has_sides(const Control& control) {
   return control.type == ControlType::hat || control.type == ControlType::two_sided;
 }
@@ -65,7 +65,7 @@ std::string side_name(const Control& control, int side) {
   return control.role + "-" + std::string{direction_names[direction]};
 }
 
-// -- who is there ---------------------------------------------------------------------------------------------
+// -- units ------------------------------------------------------------------------------------------------------
 
 void Hands::meet(int node, const std::string& unit, const Attachment& attachment, bool ours) {
   lose(node);
@@ -122,7 +122,7 @@ const std::string& Hands::unit_of(int node) const noexcept {
   return found == nodes_.end() ? nobody : found->unit;
 }
 
-// -- what comes -----------------------------------------------------------------------------------------------
+// -- input ------------------------------------------------------------------------------------------------------
 
 void Hands::feed(int number, const Report& report) {
   const auto node = std::ranges::find(nodes_, number, &Node::number);
@@ -154,7 +154,7 @@ void Hands::take(Node& node, Wire& wire, const Report& report, std::int32_t valu
     if (wire.counts >= meant_counts && !wire.passed[1]) pass(node, wire, 1, report.time);
     return;
   }
-  if (wire.control.type == ControlType::button && value > 1) return;  // a keyboard repeats
+  if (wire.control.type == ControlType::button && value > 1) return;  // keyboard repeat
   const double to = wire.place_of(value);
   if (!std::exchange(wire.known, true) && !wire.is_contact()) wire.meet(to, report.time);
   move(node, wire, to, report.time);
@@ -221,7 +221,7 @@ void Hands::pass(Node& node, Wire& wire, int side, Time time) {
   wire.since = wire.began = time;
   wire.down = wire.off() >= wire.threshold();
   if (wire.first == 0 && wire.control.type == ControlType::two_sided) {
-    // The orientation of a stick follows only from straight movements, first up, then aside.
+    // The orientation of a stick follows only from straight movements, first up, then sideways.
     const auto other = std::ranges::find_if(node.wires, [&wire](const Wire& one) {
       return one.control.role == wire.control.role && one.control.axis != wire.control.axis;
     });
@@ -242,7 +242,7 @@ void Hands::find_odd(Node& node, const Wire& wire) {
 }
 
 void Hands::add_odd(const Node& node, const Wire& wire, const char* what, bool is_heard) {
-  if (!node.ours) return;  // what is odd about others is of no interest
+  if (!node.ours) return;  // problems of other units do not matter
   Odd odd{node.unit, wire.control.role, what, is_heard};
   std::string key = odd.unit + "\n" + odd.role + "\n" + odd.what;
   if (std::ranges::find(told_, key) != told_.end()) return;
@@ -250,7 +250,7 @@ void Hands::add_odd(const Node& node, const Wire& wire, const char* what, bool i
   odd_.push_back(std::move(odd));
 }
 
-// -- what was done --------------------------------------------------------------------------------------------
+// -- results ----------------------------------------------------------------------------------------------------
 
 void Hands::set_aside(int number, Code code) {
   for (Node& node : nodes_)
@@ -288,7 +288,7 @@ void Hands::leave_out_what_is_down(Time now) {
   for (Node& node : nodes_)
     for (Wire& wire : node.wires)
       if (node.ours && wire.is_down(now)) {
-        if (wire.finds_rest()) continue;  // it will rest where it is
+        if (wire.finds_rest()) continue;  // it will rest at its current position
         wire.armed = false;
         wire.low = wire.high = wire.now;
         add_odd(node, wire, "stuck", false);
@@ -328,8 +328,8 @@ void Hands::find_rests(Time now) {
     for (Wire& wire : node.wires) {
       const auto after = wire.rests_after();
       if (!after || now - wire.moved < *after) continue;
-      // What was met in the middle of a push has been pushed, from where it stands now; anything else is only left
-      // there.
+      // An axis first reported in the middle of a push has been pushed, from its current position; any other is only
+      // left there.
       const bool was_pushed = wire.is_unsure();
       if (wire.sure) wire.home = wire.base;
       wire.base = wire.now;

@@ -1,4 +1,4 @@
-// Gestures on the connected units, from one rest to the next: which controls moved, and how far. Buttons pressed and
+// Gestures on the connected units, between two moments of rest: which controls moved, and how far. Buttons pressed and
 // axes away from rest at the start are ignored until they have been at rest.
 #pragma once
 
@@ -22,21 +22,21 @@ struct Push {
   int node = 0;
   std::string unit;
   bool ours = false;
-  std::string role;  ///< as a binding names it: "south", "left-stick-up"
+  std::string role;  ///< its name in bindings: "south", "left-stick-up"
   Code code;
   ControlType type = ControlType::button;
   bool is_raw = false;  ///< of a control without a role
   bool is_hat = false;
   int side = 1;
-  double peak = 0;    ///< the farthest since the last rest
+  double peak = 0;    ///< the furthest since the last rest
   bool down = false;  ///< still
-  Time since{};       ///< when it went down last
-  Time began{};       ///< when it went down first since `begin`
-  Time until{};       ///< when it was released last
-  double rests = 0;   ///< of a raw axis: where, from -1 to 1
+  Time since{};       ///< its last press
+  Time began{};       ///< its first press since `begin`
+  Time until{};       ///< its last release
+  double rests = 0;   ///< for a raw axis: its position from -1 to 1
 };
 
-/// A whole control that was swept or moved: 1 is all the way, of counts far enough to be meant.
+/// A whole control that was swept or moved: 1 is the full range, or for counts a deliberate movement.
 struct Sweep {
   int node = 0;
   std::string unit;
@@ -44,10 +44,10 @@ struct Sweep {
   RoleKind kind = RoleKind::stick;
   Code code;
   std::array<double, 2> far{};   ///< by axis
-  std::array<double, 2> span{};  ///< by axis: from its one end to the other, of the whole range
-  std::array<int, 2> side{};     ///< to which it went; of a stick only if it went there first and straight
-  std::array<int, 2> end{};      ///< the side of its span on which it is now
-  bool both_ways = false;        ///< it went to both sides alike
+  std::array<double, 2> span{};  ///< by axis: the distance between its extremes, as a fraction of the range
+  std::array<int, 2> side{};     ///< the side to which it went; for a stick only if it went there first and straight
+  std::array<int, 2> end{};      ///< its current side within its span
+  bool both_ways = false;        ///< it went to both sides equally
   double rests = 0;
   [[nodiscard]] double farthest() const noexcept { return far[0] > far[1] ? far[0] : far[1]; }
   [[nodiscard]] double least() const noexcept { return far[0] < far[1] ? far[0] : far[1]; }
@@ -57,14 +57,14 @@ struct Odd {
   std::string unit;
   std::string role;
   std::string what;      ///< "stuck", "unknown", "bounces", "jitters", "shakes", "jumps", "stays"
-  bool is_heard = true;  ///< it counts all the same
+  bool is_heard = true;  ///< it counts nevertheless
 };
 
 class Hands {
  public:
   void meet(int node, const std::string& unit, const Attachment& attachment, bool ours);
   void lose(int node);
-  /// From now on this unit is ours.
+  /// Adds this unit to our units.
   void own(const std::string& unit);
   [[nodiscard]] bool has_own() const noexcept;
   [[nodiscard]] bool has(const std::string& unit) const noexcept;
@@ -72,37 +72,37 @@ class Hands {
   [[nodiscard]] const std::string& unit_of(int node) const noexcept;
   void feed(int node, const Report& report);
 
-  /// The first control of our units that is down or pushed; empty if all is released.
+  /// The first control of our units that is down or pushed; empty if all are released.
   [[nodiscard]] std::string still_down(Time now, bool contacts_only = false) const;
-  /// An axis of ours of which it is not clear yet from where to where it was moved; empty if there is none.
+  /// An axis of our units whose movement is still uncertain; empty if there is none.
   [[nodiscard]] std::string unclear() const;
-  /// This axis or counter moves whenever its unit does: it is no push, and holds nothing up.
+  /// This axis or counter moves whenever its unit does: it is not a push, and delays nothing.
   void set_aside(int node, Code code);
-  /// Raw axes rest where they are.
+  /// Raw axes rest at their current positions.
   void rest_here();
-  /// What is down now is taken to be stuck: it takes no part until it was released.
+  /// Controls that are down now count as stuck: they are ignored until they are released.
   void leave_out_what_is_down(Time now);
   /// True if a gesture has started on the unit; with `by_moving`, pointers and relative axes count as well.
   [[nodiscard]] bool is_stirred(bool by_moving) const noexcept;
-  /// When something of ours that takes part in the gesture moved last, far enough to matter.
+  /// The last significant movement of a control of our units that belongs to the gesture.
   [[nodiscard]] Time moved() const noexcept;
-  /// Axes that have come to stand still away from where they seemed to rest, rest there. What was met in the middle of
+  /// Axes that stand still away from their apparent rest are at rest there. An axis first reported in the middle of
   /// a push has been pushed from there.
   void find_rests(Time now);
   /// When that has something to do.
   [[nodiscard]] std::optional<Time> next_rest(Time now) const noexcept;
-  /// A new gesture: what was pushed before is forgotten; an axis that stands still away from its rest rests there.
+  /// Starts a gesture: earlier pushes are forgotten; an axis that stands still away from its rest rests there.
   void begin(Time now);
 
-  /// Pushes that have just begun, on any unit, what moved for too short or is left out, and what was found odd; taken
-  /// once.
+  /// Pushes that have just begun, on any unit, movements that were too short or are ignored, and problems; each is
+  /// returned once.
   [[nodiscard]] std::vector<Push> take_fresh() { return std::exchange(fresh_, {}); }
   [[nodiscard]] std::vector<std::string> take_brief() { return std::exchange(brief_, {}); }
   [[nodiscard]] std::vector<std::string> take_left_out() { return std::exchange(left_out_, {}); }
   [[nodiscard]] std::vector<Odd> take_odd() { return std::exchange(odd_, {}); }
-  /// All of our units since `begin`: each source once.
+  /// Everything on our units since `begin`: each source once.
   [[nodiscard]] std::vector<Push> pushes() const;
-  /// The axis of ours that went farthest beside these.
+  /// The axis of our units that went furthest besides these.
   [[nodiscard]] std::optional<Push> farthest_beside(const std::vector<Push>& pushes) const;
   [[nodiscard]] std::vector<Sweep> sweeps() const;
   /// Our controls that could answer a press, or a movement of an axis or counter, by their names.
@@ -116,7 +116,7 @@ class Hands {
     attach::HealthWatch health;
     std::vector<Wire> wires;
     std::optional<Time> heard{};
-    Duration interval{};  ///< the shortest between two reports
+    Duration interval{};  ///< the shortest interval between two reports
     int even = 0;         ///< consecutive reports at this interval
   };
   void take(Node& node, Wire& wire, const Report& report, std::int32_t value);

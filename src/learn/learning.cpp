@@ -1,8 +1,8 @@
-// The order of events while something is learned. A gesture is what hands do from one rest to the next:
+// The order of events while something is learned. A gesture is the input between two moments of rest:
 //
-//   waiting --all released--> idle --something stirs--> moving --all released, for a moment--> concluded, idle
-//                                                       moving --one control held--> the menu or a choice, waiting
-//                                                       moving --two controls held--> the end
+//   waiting --all released--> idle --input--> moving --all released, for a moment--> concluded, idle
+//                                             moving --one control held--> the menu or a choice, waiting
+//                                             moving --two controls held--> the end
 //
 // What a gesture means depends on the mode: the next choice of an offer or of the menu, the answer to a question, or a
 // trial.
@@ -21,7 +21,7 @@ namespace omnipar::inline abi_0 {
 
 namespace {
 
-/// The shortest time before the same control, and another one, can answer the next question: reading takes longer.
+/// The shortest time before the same control, or another one, can answer the next question: reading takes longer.
 constexpr Duration soonest_same{500'000}, soonest{120'000};
 /// The shortest time before a second press means 'use for both'.
 constexpr Duration soonest_both{250'000};
@@ -29,11 +29,11 @@ constexpr Duration soonest_both{250'000};
 constexpr Duration told_again{3'000'000};
 /// Holding two controls for this long ends the session.
 constexpr Duration leave_hold{2'000'000};
-/// A sweep or movement ends when it stops for this long; an incomplete one later; one without a button at its end later
-/// still.
+/// A sweep or movement ends when it stops for this long; an incomplete one later; one without a button at its end
+/// later still.
 constexpr Duration sweep_ends{400'000}, half_sweep_ends{1'500'000}, span_ends{3'000'000};
 
-/// What is still down after so long is named, and behind this taken to be stuck.
+/// A control that is still down after this time is named, and after the second one taken to be stuck.
 constexpr Duration says_waiting{700'000}, gives_up_waiting{4'000'000};
 
 }  // namespace
@@ -51,7 +51,7 @@ class Learning::Impl {
   enum class Mode : std::uint8_t { offers, asks, menu, tries, over };
   enum class Gesture : std::uint8_t { waiting, idle, moving };
 
-  // -- who is there ---------------------------------------------------------------------------------------------
+  // -- units ------------------------------------------------------------------------------------------------------
   void meet(int node, const std::string& unit, const Attachment& attachment, bool ours) {
     const bool is_back = std::ranges::find(units_, unit) != units_.end();
     hands_.meet(node, unit, attachment, ours || is_back);
@@ -93,7 +93,7 @@ class Learning::Impl {
     if (at()) say({.kind = Kind::takes_back, .question = *at(), .unit = unit});
   }
 
-  // -- what comes -----------------------------------------------------------------------------------------------
+  // -- input ------------------------------------------------------------------------------------------------------
   void feed(int node, const Report& report) {
     advance(report.time);
     if (taken_ && taken_->first == node && now_ > taken_->second)
@@ -107,7 +107,7 @@ class Learning::Impl {
   }
 
   void advance(Time now) {
-    // Deadlines that are over come first, each at its own time.
+    // Expired deadlines come first, each at its own time.
     while (const auto due = next_due()) {
       if (*due > now || *due <= now_) break;
       now_ = *due;
@@ -275,7 +275,7 @@ class Learning::Impl {
   [[nodiscard]] std::optional<std::size_t> at() const noexcept { return answers_.at(); }
 
  private:
-  /// What is held, since when, and how long it needs.
+  /// The held control, since when it is held, and how long it must be.
   struct Hold {
     std::optional<Time> since{};
     Duration needed{1};
@@ -316,7 +316,7 @@ class Learning::Impl {
     return event;
   }
 
-  /// A press that has just begun: it is shown at once, and is an answer only later.
+  /// A press that has just begun: it is shown at once, and becomes an answer later.
   void echo(const learn::Push& push) {
     if (mode_ == Mode::over) return;
     push.ours ? hear_own(push) : hear_other(push);
@@ -359,7 +359,7 @@ class Learning::Impl {
     go_on();
   }
 
-  /// To the next question that a control is left for; behind the last one to the end.
+  /// Moves to the next question that has a control left; after the last one to the end.
   void go_on() {
     bool is_first = true;
     while (at() && options_.ends_when_used_up && is_used_up(answers_.question())) {
@@ -433,14 +433,14 @@ class Learning::Impl {
     conclude(pushes);
   }
 
-  /// Asks to leave an axis alone for a moment while it is unclear where it rests.
+  /// Asks to leave an axis alone for a moment while its rest is unknown.
   void say_if_unclear() {
     const std::string role = mode_ == Mode::asks ? hands_.unclear() : "";
     if (role.empty() || now_ - hands_.moved() < says_waiting || std::exchange(said_waiting_, true)) return;
     say({.kind = Kind::waits, .question = *at(), .role = role, .detail = "unclear"});
   }
 
-  /// True unless an axis can only come along: where a button is meant, or a gun is swung.
+  /// True unless an axis can only move as a side effect: when a button is asked for, or a gun is swung.
   [[nodiscard]] bool heeds_axes() const {
     if (!options_.for_sheet || mode_ == Mode::tries) return true;
     if (mode_ != Mode::asks) return false;
@@ -454,7 +454,7 @@ class Learning::Impl {
     return pushes;
   }
 
-  /// True when all is released, and not only between two bounces: then the next thing is asked.
+  /// True when everything is released, not only between two bounces: then the next question follows.
   bool settle() {
     if (mode_ == Mode::over) return false;
     if (!is_quiet()) {
@@ -486,7 +486,8 @@ class Learning::Impl {
     return true;
   }
 
-  /// One control that is held opens the menu or takes what is marked in it; two end it all. True when it did.
+  /// Holding one control opens the menu or selects an entry; holding two ends the guide. Returns true if either
+  /// happened.
   bool take_hold(const std::vector<learn::Push>& pushes) {
     std::vector<learn::Push> down;
     for (const learn::Push& push : pushes)
@@ -512,7 +513,7 @@ class Learning::Impl {
     return true;
   }
 
-  /// Another target has it, and it may be moved over by holding it: a direction of a stick, too.
+  /// Another target has it, and holding it can move it: a direction of a stick, too.
   [[nodiscard]] bool is_in_use(const learn::Push& push) const {
     return mode_ == Mode::asks && in_use_ && in_use_->role == push.role;
   }
@@ -544,7 +545,7 @@ class Learning::Impl {
     say({.kind = Kind::offers, .role = offer.choices[offer.marked], .target = offer.name});
   }
 
-  /// Released, for longer than a switch bounces.
+  /// Released for longer than a switch bounces.
   bool is_quiet() {
     if (!hands_.still_down(now_, !axes_matter_).empty())
       released_at_.reset();
@@ -609,7 +610,7 @@ class Learning::Impl {
     say(std::move(event));
   }
 
-  /// The target that has this control already.
+  /// The target that already has this control.
   struct User {
     std::string name;
     bool may_share = true;
@@ -689,7 +690,7 @@ class Learning::Impl {
     wait();
   }
 
-  /// What a control does if the map is kept now.
+  /// The effect of a control if the map is saved now.
   void try_out(const learn::Push& push) {
     LearnEvent event{.kind = Kind::tries, .unit = push.unit, .role = push.role};
     const auto is_it = [&push](const std::string& source) { return learn::overlap(source, push.role); };
@@ -698,7 +699,7 @@ class Learning::Impl {
       for (const LearnedSource& source : answers_.all()[q].sources)
         if (source.moved) moved.push_back(source.role);
       if (!std::ranges::any_of(sources(q), is_it)) continue;
-      // What is steered goes to the left and to the right.
+      // Steering goes to the left and to the right.
       const bool is_across =
           learn::cross_of(push.role).empty() || push.role.ends_with("-left") || push.role.ends_with("-right");
       if (answers_.questions()[q].kind == TargetKind::two_sided && !is_across) continue;
@@ -726,24 +727,24 @@ class Learning::Impl {
 
   learn::Hands hands_;
   Gesture gesture_ = Gesture::waiting;
-  std::optional<LearnedSource> in_use_;        ///< refused, because another target has it
-  std::string shared_with_;                    ///< the target that has it, too, from now on
-  std::optional<LearnedSource> last_;          ///< taken, or refused for that reason, at `last_at_`
-  std::optional<std::pair<int, Time>> taken_;  ///< the node of the last answer, and when it was taken
+  std::optional<LearnedSource> in_use_;        ///< rejected, because another target has it
+  std::string shared_with_;                    ///< the other target that has it from now on
+  std::optional<LearnedSource> last_;          ///< accepted, or rejected for that reason, at `last_at_`
+  std::optional<std::pair<int, Time>> taken_;  ///< the node of the last answer, and when it was accepted
   std::optional<std::size_t> tried_;
-  std::optional<std::size_t> asking_;  ///< what was asked last, if nothing else was said since
+  std::optional<std::size_t> asking_;  ///< the last question, if no other message followed it
   std::optional<Time> released_at_;
   Hold held_;
   Time now_{};
   Time last_at_{};
   Time asked_at_{};
   Time idle_since_{};
-  std::optional<Time> held_on_;  ///< since when what opened the menu is held on
+  std::optional<Time> held_on_;  ///< the time since which the control that opened the menu is held
   std::deque<LearnOffer> offers_;
   Time last_told_[2]{};
   bool offering_ = false;
-  bool axes_matter_ = true;  ///< to the gesture; else they only come along
-  bool leaving_ = false;     ///< leaving was chosen once
+  bool axes_matter_ = true;  ///< part of the gesture; the others are side effects
+  bool leaving_ = false;     ///< quitting was chosen once
   Time waits_since_{};
   bool met_ = false;
   bool said_waiting_ = false;

@@ -17,7 +17,7 @@ namespace {
 constexpr std::array forms =
     std::to_array<std::string_view>({"pad", "panel", "gun", "wheel", "yoke", "mat", "ball", "spinner", "numbered"});
 
-/// A row of what is asked.
+/// One row of the questions.
 struct Row {
   std::string_view name;
   TargetKind kind;
@@ -231,7 +231,7 @@ Counted counted(std::span<const Description> nodes) {
   return all;
 }
 
-/// A button is no axis, but a direction may be half of one. A gun may also be a mouse.
+/// A button is not an axis, but a direction may be half of one. A gun may also be a mouse.
 bool may_have(const Counted& unit, const Row& row) {
   if (row.kind == way) return unit.axes > 0 || (row.role == "gun" && unit.counters > 0);
   if (row.kind == turn) return unit.counters > 0;
@@ -250,7 +250,7 @@ bool is_hat(const Description& node, Code code) {
   return range != nullptr && code.type != ev_key && range->minimum == -1 && range->maximum == 1;
 }
 
-/// Of raw reports a button is a range of two.
+/// In raw reports a button is a range of two values.
 bool is_switch(const Description& node, Code code) {
   const CodeRange* range = node.find(code);
   return range != nullptr && range->minimum == 0 && range->maximum == 1;
@@ -306,13 +306,13 @@ ControlSheet control_of(const LearnedNode& node, const ModelQuestion& asked, con
     if (is_direction)
       make_half(control, node.description, source);
     else
-      control.role = "";  // an axis is no button
+      control.role = "";  // an axis is not a button
   }
   if (kind == trigger && is_axis && range != nullptr) make_trigger(control, *range, source);
   return control;
 }
 
-/// False if the control has another role already.
+/// False if the control already has another role.
 bool merge(std::vector<ControlSheet>& all, ControlSheet control) {
   const auto same = std::ranges::find_if(all, [&control](const ControlSheet& other) {
     const bool is_other_half = control.half != 0 && other.half == -control.half;
@@ -435,7 +435,7 @@ UnitSheet learned_sheet(std::string name, std::span<const LearnedNode> nodes, st
       if (control.role.empty() || !merge(learned, std::move(control))) left_out.push_back(model->question.name);
     }
   }
-  // What was said before of these codes, and of these roles, is replaced.
+  // Earlier entries for these codes and these roles are replaced.
   std::erase_if(sheet.controls, [&](const ControlSheet& old) {
     return std::ranges::any_of(learned, [&old](const ControlSheet& now) {
       const bool same_code = old.node == now.node && old.code == now.code && old.raw == now.raw;

@@ -1,4 +1,4 @@
-// What is asked for at a port, and in which order.
+// The questions for a port, and their order.
 #include <algorithm>
 #include <array>
 
@@ -44,12 +44,12 @@ bool can_answer(const std::vector<std::string>& roles, TargetKind target) {
   });
 }
 
-/// One direction of what feeds all four: "dpad" and "up" make "dpad-up".
+/// One direction of the source of all four: "dpad" and "up" make "dpad-up".
 std::string direction_of(const std::string& role, std::string_view direction) {
   return role + "-" + std::string{direction};
 }
 
-/// What feeds one direction now: its own binding, else its part of the group's.
+/// The current source of one direction: its own binding, otherwise its part of the group's.
 std::vector<Use> uses_of(const plan::PortSources& port, std::string_view target) {
   const auto own = std::ranges::find(port.fed, target, &plan::Fed::target);
   if (own != port.fed.end()) return own->uses;
@@ -60,7 +60,7 @@ std::vector<Use> uses_of(const plan::PortSources& port, std::string_view target)
   return uses;
 }
 
-/// Whose target it is, of a plug for two.
+/// The player of a target on a port for two.
 int player_of(const plan::PortSources& port, std::string_view target) {
   const auto fed = std::ranges::find(port.fed, target, &plan::Fed::target);
   return fed == port.fed.end() || fed->sheet == nullptr ? 1 : fed->sheet->player;
@@ -108,7 +108,7 @@ class Outcome {
     return std::ranges::find(direction_names, name) != direction_names.end();
   }
 
-  /// What a target had, without what is another one's now.
+  /// The target's previous sources, except those that belong to another target now.
   [[nodiscard]] std::vector<Use> kept_of(std::size_t question) const {
     std::vector<Use> uses = uses_of(before_, learning_.questions()[question].name);
     std::erase_if(uses, [&](const Use& use) { return learning_.is_lost(question, use.role); });
@@ -136,7 +136,7 @@ class Outcome {
     return &learning_.answers()[static_cast<std::size_t>(at - learning_.questions().begin())];
   }
 
-  /// The stick or d-pad that all four directions are of; "-" if all four stay empty; else nothing.
+  /// The stick or d-pad that has all four directions; "-" if all four are unassigned; otherwise nothing.
   [[nodiscard]] std::string whole() const {
     std::string whole;
     for (const std::string_view direction : direction_names) {
@@ -183,7 +183,7 @@ class Outcome {
             take_from(all, target, source.role);
   }
 
-  /// Of one player: on a plug for two the other one has controls of their own.
+  /// For one player: on a port for two the other one has separate controls.
   [[nodiscard]] std::vector<std::string> targets(int player) const {
     std::vector<std::string> names;
     for (const plan::Fed& fed : before_.fed)

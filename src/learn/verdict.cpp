@@ -15,8 +15,8 @@ namespace {
 
 constexpr double half = 0.5;
 
-/// True if a push can hold such a target down. A wheel has no directions that a binding could name; and on a sheet an
-/// axis is half of a d-pad, a trigger or a pedal, but no button.
+/// True if a push can hold such a target down. A wheel has no directions that a binding could name; and in a sheet an
+/// axis is half of a d-pad, a trigger or a pedal, but not a button.
 bool presses(const Push& push, const Question& question) {
   if (push.type != ControlType::two_sided) return true;
   if (push.is_raw) return question.kind == TargetKind::one_sided || !question.opposite.empty();
@@ -29,7 +29,7 @@ Verdict refusal(LearnRefusal why, const std::string& role, double seen = 0, cons
   return {std::nullopt, why, role, seen, other_role, other};
 }
 
-/// What can answer such a target, the farthest first.
+/// Possible answers for such a target, the furthest first.
 std::vector<Sweep> fitting(const Hands& hands, TargetKind kind) {
   std::vector<Sweep> all = hands.sweeps();
   std::erase_if(all, [kind](const Sweep& sweep) { return !can_feed(sweep.kind, kind); });
@@ -42,8 +42,8 @@ bool is_far_enough(const Sweep& sweep) noexcept {
   return sweep.farthest() >= pushed;
 }
 
-/// Asked for are right and up: what went to the other side is the other way round. Of a stick that was not swept as it
-/// was asked for nothing is turned around.
+/// The user is asked for right and up: a control that went to the other side is reversed. A stick that was not swept as
+/// requested is never reversed.
 LearnedSource source_of(const Sweep& sweep, bool by_end = false) {
   LearnedSource source;
   source.role = sweep.role;
@@ -68,7 +68,7 @@ LearnedSource source_of(const Push& push, std::string role) {
   source.code = push.code;
   source.side = push.type == ControlType::button ? 0 : push.side;
   source.rests = push.rests;
-  // Of an axis that rests at its end there is one way only.
+  // An axis that rests at its end has only one direction.
   constexpr double at_an_end = 0.5;
   if (push.is_raw && push.type == ControlType::two_sided && std::fabs(push.rests) > at_an_end &&
       (source.role.ends_with('+') || source.role.ends_with('-')))
@@ -157,7 +157,7 @@ bool is_double(const Push& one, const Push& other, TargetKind kind) {
          apart(one.until, other.until) <= at_once;
 }
 
-/// A d-pad on its way to a direction may pass another one.
+/// On its way to a direction a d-pad may pass another one.
 bool is_glance(const Push& one, const Push& other) {
   constexpr Duration longest{45'000};
   const Duration its = one.until - one.began, others = other.until - other.began;
@@ -165,7 +165,7 @@ bool is_glance(const Push& one, const Push& other) {
   return same_cross && its <= longest && others >= 2 * its;
 }
 
-/// What is left if what only came along is left out; `with` gets its name.
+/// Removes side effects from the moved controls; `with` receives the name of a removed one.
 std::vector<Push> meant_of(std::vector<Push> pushes, TargetKind kind, std::string& with) {
   std::ranges::stable_sort(pushes, {}, [kind](const Push& push) { return rank_of(push, kind); });
   std::vector<Push> meant;

@@ -8,14 +8,14 @@
 namespace omnipar::inline abi_0::learn {
 namespace {
 
-/// From here on a pointer or a counter has been stirred.
+/// The threshold for movement of a pointer or a counter.
 constexpr double stirred_place = 0.1;
-/// An axis that rests nearer to its end has no way to there.
+/// An axis that rests closer to its end has no range on that side.
 constexpr double least_room = 0.4;
 
 }  // namespace
 
-// -- how far ------------------------------------------------------------------------------------------------------
+// -- distances --------------------------------------------------------------------------------------------------
 
 double Wire::room(int side) const noexcept {
   if (!finds_rest()) return 1;
@@ -78,7 +78,7 @@ void Wire::meet(double at, Time time) {
 }
 
 void Wire::follow_swing(double to) {
-  constexpr double far = 2 * stirred;  // of the way from end to end
+  constexpr double far = 2 * stirred;  // of the range from end to end
   if (swing_to == 0) {
     if (std::fabs(to - swing_from) >= far / 2) {
       swing_to = to < swing_from ? -1 : 1;
@@ -100,7 +100,7 @@ std::optional<Duration> Wire::rests_after() const noexcept {
   return sure ? other_still : unsure_still;
 }
 
-// -- what is noise ------------------------------------------------------------------------------------------------
+// -- noise ------------------------------------------------------------------------------------------------------
 
 bool Wire::starts_to_shake(double to, Time time) {
   constexpr double least_turn = 0.1;

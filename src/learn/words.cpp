@@ -107,7 +107,7 @@ std::string choice_words(LearnChoice choice) {
     case LearnChoice::again:
       return "Again.";
     default:
-      return "";  // what follows says it
+      return "";  // the next message says it
   }
 }
 
@@ -211,7 +211,7 @@ std::string to_text(const LearnEvent& event, const Learning& learning) {
     case Kind::offers:
       return offer_words(event, learning);
     case Kind::decides:
-      return "";  // what follows says it
+      return "";  // the next message says it
     case Kind::loses:
       return lost_words(event, learning);
     case Kind::chooses:

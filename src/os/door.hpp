@@ -1,9 +1,9 @@
 // The one door to the system: every kernel call, file and clock of Omnipar goes through here, so that
-// tests can stand in it. (libevdev and libudev call the system themselves; host/ keeps them behind
-// interfaces of its own.) Whoever needs only a part of it takes that part.
+// tests can replace it. (libevdev and libudev call the system themselves; host/ keeps them behind
+// interfaces of its own.) Code that needs only a part of it depends on that part.
 //
-// Calls give what the system call gives, or minus the error number. Calls that were interrupted are
-// taken up again inside. Used from one thread.
+// Calls return what the system call returns, or minus the error number. Interrupted calls are
+// resumed internally. Must be used from one thread.
 #pragma once
 
 #include <sys/types.h>
@@ -27,21 +27,21 @@ class Basics {
  public:
   virtual ~Basics() = default;
 
-  /// Descriptors are closed in programs that are started.
+  /// Descriptors are closed in started programs.
   virtual int open(const std::string& path, int flags) = 0;
   virtual void close(int descriptor) = 0;
   virtual ssize_t read(int descriptor, std::span<std::byte> into) = 0;
   virtual ssize_t write(int descriptor, std::span<const std::byte> bytes) = 0;
   virtual int control(int descriptor, unsigned long request, void* argument) = 0;
   virtual int control(int descriptor, unsigned long request, unsigned long argument) = 0;
-  /// Takes an open file for this process alone until it is closed; -EWOULDBLOCK if another has it.
+  /// Locks an open file for this process until it is closed; -EWOULDBLOCK if another process holds the lock.
   virtual int lock(int descriptor) = 0;
   virtual Time now() = 0;
   virtual void sleep(Duration time) = 0;
 };
 
 /// Files, folders and the environment.
-/// Whom a file belongs to.
+/// The owner of a file.
 struct Owner {
   unsigned user = 0;
   unsigned group = 0;
@@ -59,20 +59,20 @@ class Files : public Basics {
   virtual int remove(const std::string& path) = 0;
   /// Truncates an open file.
   virtual int truncate(int descriptor, std::uint64_t size) = 0;
-  /// What was written reaches the disk before this returns; for folders: the names in it.
+  /// Returns once written data has reached the disk; for folders: the names in it.
   virtual int sync(int descriptor) = 0;
   /// The permission bits of an open file.
   virtual int permissions(int descriptor) = 0;
   virtual int set_permissions(int descriptor, int bits) = 0;
   virtual int owner(int descriptor, Owner& owner) = 0;
   virtual int set_owner(int descriptor, Owner owner) = 0;
-  /// What a symbolic link says; empty if it is none.
+  /// The target of a symbolic link; empty if it is not one.
   virtual std::string link_target(const std::string& path) = 0;
   /// An unpredictable random number.
   virtual std::uint64_t random() = 0;
-  /// Where a path ends when all its links are followed; empty if nothing is there.
+  /// The end of a path after following all links; empty if nothing exists there.
   virtual std::string real_path(const std::string& path) = 0;
-  /// A variable of the environment; empty if it is not set.
+  /// An environment variable; empty if it is not set.
   virtual std::string environment(const char* name) = 0;
 };
 
@@ -83,18 +83,18 @@ class Waiting {
 
   /// Waits until something is ready, at most until `until` if that is not null. 0 at the time limit.
   virtual int wait(std::span<pollfd> descriptors, const Time* until) = 0;
-  /// The same for many descriptors of which few are ready at a time: a waiter is a descriptor that knows them. One that
-  /// is closed is forgotten.
+  /// The same for many descriptors of which few are ready at a time: a waiter is a descriptor that holds them. Closed
+  /// ones are removed.
   virtual int make_waiter() = 0;
   /// `once`: edge-triggered; the caller must read everything that is available.
   virtual int wait_also_for(int waiter, int descriptor, std::uint64_t tag, bool once) = 0;
-  /// The tags of those that are ready, as many as fit; at the time limit 0.
+  /// The tags of those that are ready, as many as fit; 0 at the time limit.
   virtual int wait_at(int waiter, std::span<std::uint64_t> tags, const Time* until) = 0;
-  /// A descriptor that is readable from the time on that it is set to; without one it never is.
+  /// A descriptor that becomes readable at the time that is set; never without one.
   virtual int make_timer() = 0;
   virtual int set_timer(int timer, const Time* due) = 0;
   /// Signals that become readable on a descriptor instead of ending the program; those that were not blocked before are
-  /// added to `blocked`. And back again.
+  /// added to `blocked`. And the reverse.
   virtual int catch_signals(std::span<const int> signals, std::vector<int>& blocked) = 0;
   virtual void let_signals_through(std::span<const int> signals) = 0;
 };
@@ -109,21 +109,21 @@ class Processes {
   virtual int hold_name(const std::string& name) = 0;
   /// Sends one message, with a descriptor if `descriptor` is not negative.
   virtual ssize_t send(int socket, std::span<const std::byte> message, int descriptor) = 0;
-  /// Receives one message; 0 when the other end is closed. `descriptor` is -1 if none came along.
+  /// Receives one message; 0 when the other end is closed. `descriptor` is -1 if none was included.
   virtual ssize_t receive(int socket, std::span<std::byte> into, int& descriptor) = 0;
   virtual pid_t fork() = 0;
-  /// Waits for a child to end and gives its status as waitpid does.
+  /// Waits for a child process to end and returns its status as waitpid does.
   virtual int wait_for(pid_t child) = 0;
-  /// Runs a program to its end and gives its exit status; 127 if it cannot be started. Its output is
-  /// thrown away.
+  /// Runs a program to its end and returns its exit status; 127 if it cannot be started. Its output is
+  /// discarded.
   virtual int run(const std::vector<std::string>& command) = 0;
-  /// Starts a program, which has our streams, no other descriptor, and no signal blocked: its process, or minus
+  /// Starts a program with our streams, no other descriptor, and no blocked signal. Returns its process, or minus
   /// the error number. `before` is called in the new process first; if it fails with minus an error number, the
   /// program is not started.
   virtual pid_t start(const std::vector<std::string>& command, const std::function<int()>& before) = 0;
-  /// What our children leave behind becomes our own children.
+  /// Processes that our children leave behind become our own children.
   virtual int adopt_orphans() = 0;
-  /// A child that has ended and its status as waitpid gives it; 0 if none has ended, -ECHILD if there is none.
+  /// A child process that has ended, and its status as from waitpid; 0 if none has ended, -ECHILD if there is none.
   virtual pid_t collect(int& status) = 0;
   virtual int signal(pid_t process, int number) = 0;
   virtual bool is_executable(const std::string& path) = 0;
@@ -131,7 +131,7 @@ class Processes {
   virtual int be_urgent() = 0;
 };
 
-/// Who this process is, and what it shares with others.
+/// This process's identity, and what it shares with others.
 class Rights {
  public:
   virtual ~Rights() = default;
@@ -139,10 +139,10 @@ class Rights {
   virtual bool is_root() = 0;
   virtual unsigned user() = 0;
   virtual unsigned group() = 0;
-  /// Takes this process out of namespaces that it shares with others, and mounts; both as the calls of that name.
-  /// Empty words are not given.
+  /// Moves this process out of shared namespaces, and mounts; both like the system calls of that name.
+  /// Empty arguments are passed as null.
   virtual int unshare(int what) = 0;
-  /// Goes into the namespaces of another process: its user's first, if that is another one, then its mounts.
+  /// Joins the namespaces of another process: its user namespace first, if it differs, then its mounts.
   virtual int enter_namespaces_of(pid_t process) = 0;
   virtual int mount(const std::string& from, const std::string& to, const std::string& type, unsigned long flags,
                     const std::string& more) = 0;
@@ -153,7 +153,7 @@ class Door : public Files, public Waiting, public Processes, public Rights {};
 /// The real system.
 [[nodiscard]] Door& real_door();
 
-/// Writes all of `bytes`, however small the pieces; 0, or minus the error number.
+/// Writes all of `bytes`, in any number of pieces; 0, or minus the error number.
 inline int write_all(Basics& door, int descriptor, std::span<const std::byte> bytes) {
   while (!bytes.empty()) {
     const ssize_t written = door.write(descriptor, bytes);

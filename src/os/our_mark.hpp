@@ -5,7 +5,7 @@
 
 namespace omnipar::inline abi_0::os {
 
-/// What the phys of each of them begins with; units with it are never taken.
+/// The start of the phys of each of them; units that have it are never used.
 inline constexpr std::string_view our_mark = "omnipar/";
 
 }  // namespace omnipar::inline abi_0::os

@@ -31,7 +31,7 @@
 namespace omnipar::inline abi_0::os {
 namespace {
 
-/// Calls until it is not interrupted; minus the error number instead of -1.
+/// Repeats a call while it is interrupted; returns minus the error number instead of -1.
 template <typename Call>
 auto uninterrupted(Call call) {
   auto result = call();
@@ -112,7 +112,7 @@ class RealDoor final : public Door {
 
   int set_timer(int timer, const Time* due) override {
     itimerspec when{};
-    // A time of 0 would stop it.
+    // A time of 0 would disarm it.
     if (due != nullptr) when.it_value = to_timespec(std::max(*due, at_us(1)).time_since_epoch());
     return uninterrupted([&] { return ::timerfd_settime(timer, TFD_TIMER_ABSTIME, &when, nullptr); });
   }
@@ -196,7 +196,7 @@ class RealDoor final : public Door {
 
   std::uint64_t random() override {
     std::uint64_t number = 0;
-    // As few bytes as these are never cut short; without the call, from early kernels on, there is no system to run on.
+    // So few bytes are never cut short; kernels without this call are too old to run on.
     while (::getrandom(&number, sizeof number, 0) < 0 && errno == EINTR) {
     }
     return number;
@@ -226,7 +226,7 @@ class RealDoor final : public Door {
     sockaddr_un address{};
     address.sun_family = AF_UNIX;
     if (name.size() + 1 > sizeof address.sun_path) return -ENAMETOOLONG;
-    std::ranges::copy(name, address.sun_path + 1);  // behind a zero: it is no file
+    std::ranges::copy(name, address.sun_path + 1);  // a leading zero byte: not a file
     const auto size = static_cast<socklen_t>(offsetof(sockaddr_un, sun_path) + 1 + name.size());
     Descriptor socket{*this, uninterrupted([] { return ::socket(AF_UNIX, SOCK_DGRAM | SOCK_CLOEXEC, 0); })};
     if (!socket) return socket.get();
@@ -383,7 +383,7 @@ class RealDoor final : public Door {
     sigset_t none;
     ::sigemptyset(&none);
     ::sigprocmask(SIG_SETMASK, &none, nullptr);
-    ::signal(SIGPIPE, SIG_DFL);  // ours is ignored, and would be theirs
+    ::signal(SIGPIPE, SIG_DFL);  // it is ignored here, and would be there
     int failure = before ? before() : 0;
     if (failure == 0) {
       std::vector<char*> words;
@@ -411,7 +411,7 @@ bool open_standard_streams() noexcept {
   for (const int stream : {STDIN_FILENO, STDOUT_FILENO, STDERR_FILENO}) {
     if (::fcntl(stream, F_GETFD) >= 0) continue;
     if (stream == STDOUT_FILENO) output = false;
-    // The lowest number that is free is this one.
+    // The lowest free number is this one.
     static_cast<void>(::open("/dev/null", O_RDWR));
   }
   return output;

@@ -39,7 +39,7 @@ struct Writer::Desk {
 };
 
 Writer::Writer(int descriptor) : desk_(std::make_shared<Desk>(descriptor)) {
-  // signals are the other threads' business
+  // signals are handled by other threads
   sigset_t all{};
   sigset_t before{};
   sigfillset(&all);

@@ -1,4 +1,4 @@
-// Writes on a thread of its own, for devices that take their time.
+// Writes on a separate thread, for slow devices.
 #pragma once
 
 #include <cstdint>
@@ -11,20 +11,20 @@ namespace omnipar::inline abi_0::os {
 /// calls itself, because the door must be used from one thread.
 class Writer {
  public:
-  /// The descriptor may be closed before the writer ends: it has one of its own. Throws std::system_error if there can
-  /// be no more threads or descriptors.
+  /// The descriptor may be closed before the writer ends, which has its own. Throws std::system_error if there are
+  /// no more threads or descriptors.
   explicit Writer(int descriptor);
-  /// Writes what still waits. A device that hangs is waited for half a second; then it is left to its thread, and what
-  /// waits behind it is lost.
+  /// Writes what is queued. An unresponsive device is waited for half a second; then it is left to its thread, and the
+  /// remaining queue is lost.
   ~Writer();
   Writer(const Writer&) = delete;
   Writer& operator=(const Writer&) = delete;
 
-  /// Lost if there is no memory for it.
+  /// Lost if memory runs out.
   void put(std::span<const std::uint8_t> bytes) noexcept;
 
  private:
-  struct Desk;  ///< what it shares with its thread
+  struct Desk;  ///< shared with its thread
   std::shared_ptr<Desk> desk_;
 };
 

@@ -10,22 +10,22 @@
 
 namespace omnipar::inline abi_0::outlet {
 
-/// How many effects a virtual pad holds at once.
+/// The number of effects that a virtual pad holds at once.
 inline constexpr int most_effects = 16;
 
-/// The kinds of effects that a virtual pad takes.
+/// The types of effects that a virtual pad supports.
 [[nodiscard]] const std::vector<std::uint16_t>& force_codes();
 
 enum class ForceKind { upload, erase, play, strength };
 
 struct ForceRequest {
   ForceKind kind = ForceKind::upload;
-  int effect = 0;          ///< its number, 0..15
-  ff_effect what{};        ///< of `upload`: the effect, new or in the place of a former one
-  std::int32_t value = 0;  ///< of `play`: how many times, 0 stops it; of `strength`: 0..65535
+  int effect = 0;          ///< its id, 0..15
+  ff_effect what{};        ///< for `upload`: the effect, new or replacing an earlier one
+  std::int32_t value = 0;  ///< for `play`: the repeat count, 0 stops it; for `strength`: 0..65535
 };
 
-/// Answers all requests that wait at a virtual device, and adds what was asked to `into`.
+/// Answers all pending requests of a virtual device and appends them to `into`.
 void answer(os::Files& door, int device, std::vector<ForceRequest>& into);
 
 }  // namespace omnipar::inline abi_0::outlet

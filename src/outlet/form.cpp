@@ -55,7 +55,7 @@ constexpr std::array places = std::to_array<Entry>({
     {"reload", {FormKind::pointer, key(BTN_RIGHT)}},
 });
 
-/// Places of two axes each: the code of the one to the right, then of the one downwards.
+/// Positions with two axes: the code of the horizontal one, then of the vertical one.
 struct PairEntry {
   std::string_view place;
   FormKind form;
@@ -170,7 +170,7 @@ input_id device_id(DeviceKey device) {
 std::optional<DeviceCode> device_code_of(const TargetInfo& target) {
   const auto* const pair = std::ranges::find(pair_places, target.place, &PairEntry::place);
   if (pair != pair_places.end()) {
-    if (target.kind == TargetKind::button) return std::nullopt;  // off the area there is no code for
+    if (target.kind == TargetKind::button) return std::nullopt;  // no code means off-screen
     return DeviceCode{pair->form, target.name.ends_with("-x") != target.spans_across ? pair->x : pair->y};
   }
   const auto* const at = std::ranges::find(places, target.place, &Entry::place);

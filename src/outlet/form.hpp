@@ -17,11 +17,11 @@
 namespace omnipar::inline abi_0::outlet {
 
 enum class FormKind : std::uint8_t {
-  pad,       ///< the kernel's gamepad convention whole
+  pad,       ///< the complete gamepad convention of the kernel
   keyboard,  ///< keys 1 to 127 and the further function keys; the kernel repeats
   mouse,     ///< movements, two wheels, five buttons
-  pointer,   ///< a place (0..65535 each way), three buttons
-  desktop,   ///< volume, media and brightness keys: what a held unit passes on to the desktop; of no port
+  pointer,   ///< a position (0..65535 along each axis), three buttons
+  desktop,   ///< volume, media and brightness keys that a grabbed unit passes on to the desktop; belongs to no port
 };
 
 struct FormAxis {
@@ -35,13 +35,13 @@ struct Form {
   std::vector<Code> keys;  ///< in the order in which they are released
   std::vector<Code> movements;
   std::vector<FormAxis> axes;
-  bool stays = false;  ///< its axes stay where they were left
+  bool stays = false;  ///< its axes are not self-centering
 
   [[nodiscard]] const FormAxis* axis(Code code) const noexcept;
 };
 [[nodiscard]] const Form& form_of(FormKind kind);
 
-/// A virtual device is known by its port and its form.
+/// Identifies a virtual device by its port and form.
 struct DeviceKey {
   int port = 0;
   FormKind form = FormKind::pad;
@@ -49,13 +49,13 @@ struct DeviceKey {
   friend auto operator<=>(const DeviceKey&, const DeviceKey&) = default;
 };
 
-/// Name, bus, ids and version follow from that alone; where several play at once, from the second on the number of the
-/// play is part of name and phys.
+/// Name, bus, ids and version follow from these alone; with several sessions, from the second on the number of the
+/// session is part of name and phys.
 [[nodiscard]] std::string device_name(DeviceKey device, int play = 1);
 [[nodiscard]] std::string device_phys(DeviceKey device, int play = 1);
 [[nodiscard]] input_id device_id(DeviceKey device);
 
-/// Where a target comes out: a form and a code there. A direction comes with the hat's axis.
+/// The output of a target: a form and a code in it. A direction has the hat's axis.
 struct DeviceCode {
   FormKind form = FormKind::pad;
   Code code;
@@ -63,7 +63,7 @@ struct DeviceCode {
 };
 [[nodiscard]] std::optional<DeviceCode> device_code_of(const TargetInfo& target);
 
-/// The devices that a plan's ports need, in order; a port whose targets come out nowhere has a pad.
+/// The devices that a plan's ports need, in order; a port whose targets have no output has a pad.
 [[nodiscard]] std::vector<DeviceKey> devices_of(const Plan& plan);
 
 /// Keys that are passed to the desktop from grabbed keyboards.
@@ -76,7 +76,7 @@ inline constexpr DeviceKey passed_on_keys{0, FormKind::desktop};
 [[nodiscard]] input_event event_of(Code code, std::int32_t value) noexcept;
 [[nodiscard]] input_event end_of_report() noexcept;
 
-/// A report that brings every control of a form to rest.
+/// A report that returns every control of a form to rest.
 [[nodiscard]] std::vector<input_event> neutral_report(FormKind kind);
 
 }  // namespace omnipar::inline abi_0::outlet

@@ -18,7 +18,7 @@ constexpr Duration three_frames{50'000};
 
 enum class Kind : std::uint8_t { device, last_word, forget };
 
-/// What a message begins with; a last word's report follows.
+/// The start of a message; a final report follows.
 struct Head {
   Kind kind = Kind::device;
   FormKind form = FormKind::pad;
@@ -34,7 +34,7 @@ std::vector<std::byte> message_of(const Head& head, std::span<const std::uint8_t
 
 }  // namespace
 
-/// What the keeper has been given.
+/// What the keeper holds.
 struct Keeper::Kept {
   std::vector<Given> devices;
   std::vector<LastWord> last_words;
@@ -67,7 +67,7 @@ struct Keeper::Kept {
       door.control(given.device, UI_DEV_DESTROY, 0UL);
       door.close(given.device);
     }
-    // Units come last, for one that hangs keeps us waiting.
+    // Units come last, because an unresponsive one blocks.
     for (const LastWord& word : last_words) os::write_all(door, word.descriptor, std::as_bytes(std::span{word.report}));
   }
 };

@@ -1,14 +1,14 @@
-// The keeper: a small process that holds the virtual devices too. When the player's end of the socket
-// closes, however that comes about, it writes a neutral report to each device, gives readers three
-// frames, and removes them.
+// The keeper: a small process that also holds the virtual devices. When the player's end of the socket
+// closes for any reason, it writes a neutral report to each device, gives readers three
+// frames, and removes the devices.
 //
-// It holds last words to units, too: reports that set to rest what goes on when nobody is there to end it, as motors do
-// that are moved by raw reports.
+// It also holds final reports for units: reports that stop what would continue without a player, such as motors
+// driven by raw reports.
 //
-// The player:   holds --keeper is gone--> starts another, gives it all devices and last words
-//               holds --close--> takes the last words back, waits for the keeper's end
-// The keeper:   keeps --a message with a device or a last word--> keeps it too
-//               keeps --end of file--> neutral, three frames, removes all, says the last words, ends
+// The player:   holds --keeper is gone--> starts another, passes it all devices and final reports
+//               holds --close--> withdraws the final reports, waits for the keeper's end
+// The keeper:   waits --a message with a device or a final report--> holds it, too
+//               waits --end of file--> neutral, three frames, removes all, writes the final reports, ends
 #pragma once
 
 #include <sys/types.h>
@@ -31,16 +31,16 @@ class Keeper {
 
   /// Starts the process; 0, or minus the error number.
   int start();
-  /// Gives it a device to hold, of this form; the player keeps its own descriptor.
+  /// Passes it a device of this form; the player keeps its own descriptor.
   int give(int device, FormKind form);
-  /// Gives it a report to write to this descriptor if we are killed. `unit` is a number of the caller's choice, for
-  /// `forget`. The player keeps the descriptor, which must stay open until then. 0, or minus the error number.
+  /// Passes it a report to write to this descriptor if the player is killed. `unit` is a number chosen by the caller,
+  /// for `forget`. The player keeps the descriptor, which must stay open until then. 0, or minus the error number.
   int give_last_word(int unit, int descriptor, std::span<const std::uint8_t> report);
-  /// Takes a unit's last words back: it has gone, or has been set to rest. One that has none is ignored.
+  /// Withdraws a unit's final reports: it is disconnected, or has been stopped. A unit without any is ignored.
   void forget(int unit);
   /// Readable when the keeper is gone.
   [[nodiscard]] int descriptor() const noexcept { return socket_.get(); }
-  /// Starts another and gives it all devices and last words; 0, or minus the error number.
+  /// Starts another and passes it all devices and final reports; 0, or minus the error number.
   int start_again();
   /// Ends the keeper and waits for it. The caller has stopped all units.
   void close();

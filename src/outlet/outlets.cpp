@@ -24,7 +24,7 @@ bool in_order(const std::vector<VirtualDevice>& devices, std::string_view family
   return true;
 }
 
-/// Where an event stands in its report: releases first, and modifiers outermost.
+/// The order of events within a report: releases first, and modifiers outermost.
 int rank_of(const input_event& event) noexcept {
   const bool modifier = is_modifier({event.type, event.code});
   if (event.type == EV_KEY && event.value == 0) return modifier ? 1 : 0;
@@ -38,7 +38,7 @@ void add(std::vector<input_event>& report, const input_event& event) {
     report.insert(std::ranges::upper_bound(report, rank_of(event), {}, rank_of), event);
 }
 
-/// A gun's axis may be in the report already: what is said last counts.
+/// A gun's axis may already be in the report: the last value counts.
 void put(std::vector<input_event>& report, const input_event& event) {
   const auto is_there = [&event](const input_event& other) {
     return other.type == event.type && other.code == event.code;
@@ -71,7 +71,7 @@ std::optional<Diagnostic> Outlets::route_anew() {
   std::erase_if(missing, [this](DeviceKey key) {
     return std::ranges::find(devices_, key, &VirtualDevice::key) != devices_.end();
   });
-  // The kernel gives the lowest free number; what came out of order keeps its numbers taken while the next are made.
+  // The kernel assigns the lowest free number; nodes out of order keep theirs occupied while the next are created.
   constexpr int most_rounds = 4;
   std::vector<VirtualDevice> out_of_order;
   for (int round = 1;; ++round) {
@@ -144,7 +144,7 @@ void Outlets::route_port(const PortInfo& port) {
     }
     if (route.to->code.type != ev_abs) continue;
     route.range = form_of(route.to->form).axis(route.to->code)->range;
-    if (info.kind == TargetKind::coordinate) {  // 0..1 is the whole of it, or that part where the game is
+    if (info.kind == TargetKind::coordinate) {  // 0..1 is the whole range, or the part that the game covers
       route.range.rest = route.range.minimum;
       route.from = info.span_from;
       route.to_end = info.span_to;
@@ -158,7 +158,7 @@ void Outlets::route_port(const PortInfo& port) {
   }
 }
 
-/// The axes of a gun, and whether it is on the picture.
+/// The axes of a gun, and whether it is on the game's picture.
 void Outlets::route_gun(const PortInfo& port, Route& route) {
   const Plan& plan = engine_.plan();
   const std::string name{plan.targets()[route.target].name};
@@ -203,7 +203,7 @@ bool Outlets::says_off_screen(DeviceKey device) const noexcept {
 /// While frozen, the pointer keeps its position.
 bool Outlets::is_off_screen(const Route::Gun& gun) const { return !engine_.frozen() && !is_down(gun.sight); }
 
-/// Where a gun's axis is. Off the screen it goes to the nearest edge; what is aimed at lies between the edges.
+/// The position of a gun's axis. Off-screen it is at the nearest edge; aimed positions are between the edges.
 std::int32_t Outlets::place_of(const Route& route) const {
   const auto at = [this](const Route& axis) {
     return shape::native(axis.range, axis.from + (axis.to_end - axis.from) * reader_.value({axis.target}));
@@ -221,7 +221,7 @@ std::int32_t Outlets::place_of(const Route& route) const {
   return here - route.range.minimum <= route.range.maximum - here ? route.range.minimum : route.range.maximum;
 }
 
-/// Adds a target's value; for a gun, everything that reports off-screen.
+/// Adds a target's value; for a gun, also everything that reports off-screen.
 void Outlets::add_gun(std::vector<input_event>& report, const Route& route) const {
   const Route::Gun& gun = *route.gun;
   const bool is_off = is_off_screen(gun);
@@ -231,7 +231,7 @@ void Outlets::add_gun(std::vector<input_event>& report, const Route& route) cons
   put(report, event_of(routes_[gun.y].to->code, place_of(routes_[gun.y])));
 }
 
-/// Of the targets that come out at one code, the one that is farthest from rest.
+/// Among the targets that share one code, the one furthest from rest.
 input_event Outlets::event_of_route(const Route& route) const {
   std::int32_t value = value_of(route);
   if (!route.shared || route.to->code.type == ev_rel) return event_of(route.to->code, value);
@@ -260,7 +260,7 @@ bool Outlets::flush(Time now) {
   return any;
 }
 
-/// A device that has refused a report gets all that it should show, not only what has changed since.
+/// A device that rejected a report gets its complete state, not only later changes.
 void Outlets::write(std::size_t device, Time now) {
   constexpr Duration a_moment{10'000};
   auto& [report, behind] = outgoing_[device];

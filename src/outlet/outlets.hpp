@@ -1,4 +1,4 @@
-// The virtual devices of a plan's ports: what a paced reader shows goes out as reports.
+// The virtual devices of a plan's ports: the output of a paced reader is written as reports.
 #pragma once
 
 #include <memory>
@@ -14,30 +14,30 @@ namespace omnipar::inline abi_0::outlet {
 
 class Outlets {
  public:
-  /// The engine and its reader, of which all that is shown here is taken, must outlive the outlets. No device is made
+  /// The engine and its reader must outlive the outlets. No device is created
   /// yet.
   Outlets(os::Door& door, const Engine& engine, const PacedReader& reader, OffScreen off_screen);
 
-  /// Starts the keeper and makes the devices of all ports, in order of port; their nodes come in that
-  /// order too, by number and as text, for programs sort them either way.
-  /// `play`: which of several that play at once.
+  /// Starts the keeper and creates the devices of all ports, in port order; their nodes are in that
+  /// order, too, by number and as text, because programs sort them either way.
+  /// `play`: the number of this session among several.
   [[nodiscard]] std::optional<Diagnostic> start(int play = 1);
-  /// Adapts to another plan of the engine: finds routes again and creates missing devices.
+  /// Adapts to a new plan of the engine: recomputes routes and creates missing devices.
   [[nodiscard]] std::optional<Diagnostic> route_anew();
-  /// Makes the device that keys of the desktop are passed on by, if it is not there yet.
+  /// Creates the device that passes on desktop keys, if it does not exist yet.
   [[nodiscard]] std::optional<Diagnostic> open_passed_on_keys();
   /// Presses or releases a desktop key. Has no effect before that device is open.
   void pass_on(Code code, bool down);
   /// Writes the reader's changes, at most one report for each device. Returns true if anything was written.
   bool flush(Time now);
-  /// When a device that has refused a report is written to again.
+  /// When a device that rejected a report is written to again.
   [[nodiscard]] std::optional<Time> next_due() const noexcept;
   [[nodiscard]] Keeper& keeper() noexcept { return keeper_; }
   [[nodiscard]] const Keeper& keeper() const noexcept { return keeper_; }
   [[nodiscard]] const std::vector<VirtualDevice>& devices() const noexcept { return devices_; }
-  /// True if a gun or pointer comes out there.
+  /// True if it outputs a gun or pointer.
   [[nodiscard]] bool says_off_screen(DeviceKey device) const noexcept;
-  /// Reports that a device would not take. What they would have said is said again until it is taken.
+  /// The number of reports that a device rejected. Their contents are written again until they are accepted.
   [[nodiscard]] std::uint64_t refused() const noexcept { return refused_; }
 
  private:
@@ -51,9 +51,9 @@ class Outlets {
     NativeRange range{0, 1, 0};             ///< of the axis, or of a button
     std::optional<std::uint16_t> opposite;  ///< of a direction: the target at the other end of its axis
     bool negative = false;                  ///< up and left
-    bool shared = false;                    ///< another target of the port comes out at the same code
-    double from = 0, to_end = 1;            ///< where 0 and 1 of it come out, in parts of the range
-    /// Of a gun's axes and of its sight, which comes out at no code of its own: all three.
+    bool shared = false;                    ///< another target of the port has the same code
+    double from = 0, to_end = 1;            ///< the positions of its 0 and 1 in the output, as fractions of the range
+    /// For a gun's axes and its on-screen target, which has no code of its own: all three.
     struct Gun {
       std::uint16_t x = 0, y = 0, sight = 0;
     };
@@ -62,7 +62,7 @@ class Outlets {
 
   struct Outgoing {
     std::vector<input_event> report;
-    bool behind = false;  ///< the device has refused a report, and shows something old
+    bool behind = false;  ///< the device has rejected a report, and its state is outdated
   };
 
   [[nodiscard]] bool is_down(std::uint16_t target) const noexcept { return reader_.value({target}) != 0; }
@@ -87,7 +87,7 @@ class Outlets {
   std::vector<VirtualDevice> devices_;
   std::vector<Route> routes_;       ///< by target of the plan
   std::vector<Outgoing> outgoing_;  ///< by device
-  Time again_at_{};                 ///< when those that are behind are written to again
+  Time again_at_{};                 ///< when outdated devices are written to again
   std::uint64_t refused_ = 0;
 };
 

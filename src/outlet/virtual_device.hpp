@@ -1,4 +1,4 @@
-// One virtual device, made through uinput.
+// One virtual device, created through uinput.
 #pragma once
 
 #include <optional>
@@ -18,7 +18,7 @@ namespace omnipar::inline abi_0::outlet {
 
 class VirtualDevice {
  public:
-  /// Makes a device; it is there at once. Fails with `no-uinput` (not there or not allowed) or
+  /// Creates a device, which is usable at once. Fails with `no-uinput` (missing or not allowed) or
   /// `uinput-refused`.
   [[nodiscard]] static tl::expected<VirtualDevice, Diagnostic> make(os::Files& door, DeviceKey key, int play = 1);
 
@@ -30,8 +30,8 @@ class VirtualDevice {
   [[nodiscard]] int descriptor() const noexcept { return descriptor_.get(); }
   /// "/dev/input/event7", or empty if unknown.
   [[nodiscard]] const std::string& node() const noexcept { return node_; }
-  /// What the node of a family is called: "event" gives "event7", "js" and "mouse", which older programs read, "js3"
-  /// and "mouse2". Empty if it has none. A pointer has one of each.
+  /// The name of its node in a family: "event" gives "event7"; "js" and "mouse", which older programs read, give "js3"
+  /// and "mouse2". Empty if there is none. A pointer has one of each.
   [[nodiscard]] std::string_view node_of(std::string_view family) const noexcept;
   /// Writes a report; the closing SYN_REPORT is part of `events`. False if the device is gone.
   [[nodiscard]] bool write(std::span<const input_event> events);

@@ -13,7 +13,7 @@ using plan::Effect, plan::EffectKind, plan::Group, plan::Index, plan::Input, pla
 
 namespace {
 
-/// Follows inputs through the plan, and marks the targets that they reach.
+/// Follows inputs through the plan and marks the targets that they reach.
 class BoundTargets {
  public:
   explicit BoundTargets(const PlanData& plan)
@@ -50,7 +50,7 @@ class BoundTargets {
         for (const Index out : plan_.opposites[effect.index].out) follow_signal(out);
       else if (effect.kind == EffectKind::push)
         mark_pointer(plan_.pointers[plan_.operations[effect.index].group]);
-    }  // what else acts on pointers moves nothing by itself
+    }  // other effects on pointers do not move them
   }
 
   void mark_group(Index number) {
@@ -87,7 +87,7 @@ std::vector<std::string> roles_of(const Attachment& attachment) {
 
 namespace {
 
-/// As bindings call it: of a pair "stick", of its first half; nothing for what else the pair is made of.
+/// By its name in bindings: a pair under its first half is "stick"; nothing for the other half.
 std::string bound_name(const PlanData& data, std::size_t target) {
   const TargetInfo& info = data.targets[target];
   const Index partner = data.partner_of_target[target];

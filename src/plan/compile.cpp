@@ -58,7 +58,7 @@ class Compiler {
     errors_.push_back({std::move(id), Severity::error, std::move(message), place_, std::move(hint)});
   }
 
-  /// Errors from here on stand at this place of a file, or, in a profile without a file, are named so.
+  /// Errors from here on refer to this position in a file, or, for a profile without a file, to this name.
   void stand_at(const std::string& place, const std::string& otherwise) { place_ = place.empty() ? otherwise : place; }
 
   // -- the screen ----------------------------------------------------------------------------------
@@ -218,7 +218,7 @@ class Compiler {
     return signals;
   }
 
-  /// What feeds the whole group feeds those directions that nothing is bound to by itself.
+  /// The source of the whole group feeds those directions that have no binding of their own.
   void add_directions(const PortProfile& port, const std::vector<plan::Fed>& all) {
     std::array<Index, 4> from_group = behind_opposites(plan::opposites_of(profile_, port), new_directions());
     if (tables_.too_large()) return;
@@ -272,8 +272,8 @@ class Compiler {
     }
   }
 
-  // -- what else is pressed of pointers ---------------------------------------------------------------
-  /// The pulls of the trigger give the shots that the game asks for, to the port's first pointer.
+  // -- buttons of pointers ----------------------------------------------------------------------------
+  /// The pulls of the trigger give calibration shots to the port's first pointer.
   void add_shots(const PortProfile& port) {
     if (aiming_.shots.empty() || tables_.too_large()) return;
     stand_at(port.place, fmt::format("port {}", port.port));
@@ -383,7 +383,7 @@ class Compiler {
   Tables tables_;
   Diagnostics errors_;
   std::string place_;
-  /// Of the port that is added: its pointers by name, the signal of its trigger, and what its sources raise.
+  /// For the port being added: its pointers by name, its trigger's signal, and what its sources raise.
   struct PortPointers {
     std::vector<std::pair<std::string, Index>> pointers{};
     Index target = nothing;

@@ -9,9 +9,9 @@
 
 namespace omnipar::inline abi_0::plan {
 
-// -- what a use says ------------------------------------------------------------------------------
+// -- settings of a binding ------------------------------------------------------------------------
 
-/// The kind of its role; reports an error and returns nothing if the use is invalid.
+/// The kind of its role; reports an error and returns nothing if the binding is invalid.
 std::optional<RoleKind> Feeder::kind_of(const Use& use) {
   if (const auto wrong = stage::wrong(use)) {
     if (wrong->unknown)
@@ -37,8 +37,8 @@ void Feeder::wrong_source(const Use& use, std::string_view wanted) {
 
 // -- stages ---------------------------------------------------------------------------------------
 
-/// The signal that a source must raise for `use` to reach `signal`: through its gates, each unit's own. The way to a
-/// button has all of them.
+/// The signal that a source must raise for `use` to reach `signal`: through its gates, one of each per unit. All gates
+/// can apply to a button.
 Index Feeder::entry(const Use& use, Index signal) {
   const std::vector<StageUse> path = stages_of(use, RoleKind::button, TargetKind::button);
   for (auto step = path.rbegin(); step != path.rend(); ++step)
@@ -105,11 +105,11 @@ void Feeder::feed_directions(const std::string& seat, const Use& use, const std:
     if (signals[d] != nothing) tables_.raise(seat, fmt::format("{}-{}", use.role, direction_names[d]), signals[d]);
 }
 
-// -- axes, and what counts ----------------------------------------------------------------------------
+// -- axes and counters ------------------------------------------------------------------------------
 
 namespace {
 
-/// An axis or stick moves its like; or one of its sides a pedal, its left and right a wheel; or two pedals a wheel.
+/// An axis or stick moves its own kind, one of its sides a pedal, its left and right a wheel, or two pedals a wheel.
 bool can_move(const Use& use, RoleKind from, TargetKind wanted) {
   const bool one_direction = stick_direction(use.role).has_value();
   if (wanted == TargetKind::one_sided)
@@ -240,7 +240,7 @@ void Feeder::feed_effect(const std::string& seat, const Use& use, EffectKind eff
   feed_button(seat, use, signal);
 }
 
-/// In frames of the machine: off the screen from 0 to 4, and the trigger is pulled from 1 to 3.
+/// In frames of the machine: off-screen from 0 to 4, with the trigger pulled from 1 to 3.
 void Feeder::feed_reload(const std::string& seat, const Use& use, Index pointer, Index trigger) {
   constexpr int off_for = 4, pull_after = 1, pull_for = 2;
   const auto frame = static_cast<double>(tables_.plan().frame.count());

@@ -1,4 +1,4 @@
-// Where a profile's game is on its screen.
+// The area of a profile's game on its screen.
 #pragma once
 
 #include <optional>
@@ -16,7 +16,7 @@ struct GamePlace {
 };
 
 /// The area on the profile's screen, or on the only one; nothing if the profile has none of the screen fields. Fails
-/// with `no-screen`, `unknown-screen` and `bad-area`, without a place.
+/// with `no-screen`, `unknown-screen` and `bad-area`, without a position.
 [[nodiscard]] tl::expected<std::optional<GamePlace>, Diagnostic> game_place(const Catalogue& catalogue,
                                                                             const Profile& profile,
                                                                             const SystemSheet& system);

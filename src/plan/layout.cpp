@@ -1,10 +1,10 @@
-// Where everything lies in the flat block of state.
+// The layout of the flat block of state.
 #include "plan/plan_data.hpp"
 
 namespace omnipar::inline abi_0::plan {
 namespace {
 
-/// Takes room for `count` values of T at the end, on an 8-byte border, and returns where it begins.
+/// Appends space for `count` values of T, aligned to 8 bytes, and returns its offset.
 template <typename T>
 std::size_t take(std::size_t& size, std::size_t count) noexcept {
   constexpr std::size_t border = 8;

@@ -1,4 +1,4 @@
-// The plan as text, a line an operation: what raises what, in the order in which a source is looked up.
+// The plan as text, one line per operation: what raises what, in the order of the lookup of a source.
 #include <fmt/format.h>
 
 #include "omnipar/role.hpp"

@@ -1,12 +1,12 @@
-// The body of a plan: tables that an engine walks through.
+// The body of a plan: tables that an engine follows.
 //
 // A source is a role at a seat. Buttons raise *signals*; a signal is on while enough of its sources
 // hold it. A signal either is a button target or has effects (gates, axes from buttons, chords).
 // Axes and sticks feed *analog operations*: a lane of an analog target, a crossing, which turns
 // positions into signals, or an aim, which moves a pointer. All indices are into the vectors here.
 //
-// What lies between a unit's control and the target that it feeds (the stages of its use) is each unit's
-// own: such signals, gates and lanes have a cell in the state for each unit that may be there.
+// The stages between a unit's control and its target belong to each unit separately:
+// their signals, gates and lanes have one cell in the state for each possible unit.
 #pragma once
 
 #include <array>
@@ -32,20 +32,20 @@ enum class EffectKind : std::uint8_t {
   digital,    ///< index: a digital operation to evaluate again
   opposites,  ///< index: directions of a port to evaluate again
   sight,      ///< index: an operation that aims: whether its source sees the game area
-  hide,       ///< index: a pointer that is off-screen while it is on
-  centre,     ///< index: a pointer that goes to the middle
+  hide,       ///< index: a pointer that is held off-screen while it is on
+  centre,     ///< index: a pointer that moves to the centre
   steady,     ///< index: an aim that is held while it is on
-  aim,        ///< index: an operation that aims, and whose own trigger is pulled
-  push,       ///< index: an operation that aims by directions: to be evaluated again
-  shots,      ///< index: a pointer that gives the game's own shots, or goes back to aiming
+  aim,        ///< index: an aiming operation whose own trigger is pulled
+  push,       ///< index: an operation that aims by directions, to be evaluated again
+  shots,      ///< index: a pointer that starts giving calibration shots, or returns to aiming
   pull,       ///< index: a pointer whose trigger is pulled
 };
 
-/// A part of another table.
+/// A range of another table.
 struct Run {
   Index first = 0;
   Index count = 0;
-  /// That part of it.
+  /// The elements of that range.
   template <typename T>
   [[nodiscard]] std::span<const T> of(const std::vector<T>& table) const noexcept {
     return {table.data() + first, count};
@@ -59,9 +59,9 @@ struct Effect {
 
 struct Signal {
   Index need = 1;          ///< the number of raises that turn it on: 1 for any-of, 2 for a chord
-  Index target = nothing;  ///< the button target that it is
+  Index target = nothing;  ///< the button target that it represents
   bool each_unit = false;  ///< each unit has its own
-  Index first_cell = 0;    ///< where it is counted who raises it; each unit's follow one another
+  Index first_cell = 0;    ///< where its raises are counted; the cells of the units are consecutive
   Run effects;
 };
 
@@ -69,10 +69,10 @@ struct Signal {
 struct Gate {
   const stage::Kind* kind = nullptr;
   stage::Constants constants{};
-  Index in = 0;  ///< each unit has its own gate if it has its own of this signal
+  Index in = 0;  ///< each unit has its own gate if it has its own instance of this signal
   Index out = 0;
   Index first_cell = 0;
-  std::string words{};  ///< what it does, for the listing
+  std::string words{};  ///< its description for the listing
 };
 
 /// A stage between a control and a lane or a crossing.
@@ -81,7 +81,7 @@ struct Shape {
   stage::Constants constants{};
   std::string words{};
   bool by_default = false;  ///< a default, which a calibration may replace
-  Index trail = nothing;    ///< of one that follows: its number
+  Index trail = nothing;    ///< of a shape with memory: its number
 };
 
 /// An analog target or pair: its value is that of the lane with the greatest length.
@@ -90,59 +90,59 @@ struct Group {
   Index y = nothing;
   Run lanes;
   bool self_centering = true;
-  bool adds = false;  ///< two pedals on one axis: what they push is added
+  bool adds = false;  ///< combined pedals: their values are added
 };
 
-/// A pointer: it is where the source put it that moved last.
+/// A pointer. Its position is that of the source that moved last.
 struct Pointer {
   Index x = 0;
   Index y = 0;
-  Index on = 0;         ///< the signal of the target for being on the game area
-  Index off = nothing;  ///< a signal that keeps it off
-  Run shots;            ///< of the plan's `shots`: what the game asks for
+  Index on = 0;         ///< the signal of the target that shows whether it is on the game area
+  Index off = nothing;  ///< a signal that keeps it off-screen
+  Run shots;            ///< range of the plan's `shots`: its calibration shots
 };
 
 enum class AnalogKind : std::uint8_t {
   lane,      ///< moves an analog target
-  crossing,  ///< presses, one a direction
-  count,     ///< adds to what counts
-  point,     ///< a gun, a finger: a pointer is where its source points
-  spring,    ///< a pointer is where a stick is pushed
-  glide,     ///< a pointer goes where a stick is pushed
-  drag,      ///< a pointer goes as far as a mouse counts
+  crossing,  ///< presses, one per direction
+  count,     ///< adds to a counter
+  point,     ///< a gun or touch pad: a pointer is where its source points
+  spring,    ///< a pointer's position is that of a stick
+  glide,     ///< a stick sets the speed of a pointer
+  drag,      ///< a pointer moves by a mouse's counts
 };
 
 [[nodiscard]] constexpr bool is_aim(AnalogKind kind) noexcept { return kind >= AnalogKind::point; }
 
 struct AnalogOperation {
   AnalogKind kind = AnalogKind::lane;
-  Index group = 0;               ///< lane, count: whose; what aims: its pointer
-  Index lane = 0;                ///< lane: the first of max_units, one a unit; what aims: likewise, of the aims
+  Index group = 0;               ///< lane, count: its target; an aim: its pointer
+  Index lane = 0;                ///< lane: the first of max_units, one per unit; an aim: the same, among the aims
   Index crossing = 0;            ///< crossing: its own number
   Index glide = 0;               ///< glide: its own number
-  Run shapes;                    ///< what a position goes through before it gets there
-  stage::Constants constants{};  ///< of the threshold, of what moves a pointer
+  Run shapes;                    ///< the shapes that a position passes on its way
+  stage::Constants constants{};  ///< of the threshold, or of a pointer's movement
   std::array<Index, 4> signals{nothing, nothing, nothing, nothing};  ///< crossing, in order of direction_names
-  std::string words{};                                               ///< glide, drag: what moves it, for the listing
-  Index blind = nothing;   ///< what aims: each unit's signal that is on while it does not see the game area
-  Index steady = nothing;  ///< what aims: each unit's signal that is on while its trigger flashes, and it is not moved
-  bool invert_x = false;   ///< count: to the right counts backwards; of one counter likewise
-  bool invert_y = false;   ///< count: downwards counts backwards
-  double margin = 0;       ///< point: so far beside the game area still counts as at its edge, of the way from -1 to 1
-  double beyond = 0;       ///< what else aims: so far beside it may go, likewise
+  std::string words{};                                               ///< glide, drag: the source, for the listing
+  Index blind = nothing;   ///< aim: each unit's signal that is on while it does not see the game area
+  Index steady = nothing;  ///< aim: each unit's signal that is on while its trigger flashes, and the aim is held
+  bool invert_x = false;   ///< count: reversed from left to right; for a single counter, reversed
+  bool invert_y = false;   ///< count: reversed from top to bottom
+  double margin = 0;       ///< point: the margin beyond the game area that counts as its edge, on the scale of -1 to 1
+  double beyond = 0;       ///< other aims: how far beyond the edge they may go, on the same scale
 };
 
-/// An axis or stick made of one unit's buttons. With a ramp it moves there, without it jumps.
+/// An axis or stick driven by one unit's buttons. With a ramp it moves gradually, without one it jumps.
 struct DigitalOperation {
   Index group = 0;
-  Index lane = 0;                                                    ///< the first of max_units, one a unit
+  Index lane = 0;                                                    ///< the first of max_units, one per unit
   std::array<Index, 4> signals{nothing, nothing, nothing, nothing};  ///< in order of direction_names
   bool ramps = false;
   stage::Constants ramp{};
 };
 
-/// The four directions of a port on their way to its targets, in order of direction_names. Of two that are opposite and
-/// on at once neither arrives, or that which came last.
+/// The four directions of a port before they reach its targets, in order of direction_names. Of two opposite ones that
+/// are on together neither arrives, or only the later one.
 struct OpposedDirections {
   const stage::Kind* kind = nullptr;
   stage::Constants constants{};
@@ -151,12 +151,12 @@ struct OpposedDirections {
   std::string words{};
 };
 
-/// Everything that one role at one seat does.
+/// Everything that is bound to one role at one seat.
 struct Input {
   std::string seat;
   std::string role;
-  Run raises;      ///< of the plan's `raises`
-  Run operations;  ///< of the plan's `fed`
+  Run raises;      ///< range of the plan's `raises`
+  Run operations;  ///< range of the plan's `fed`
 };
 
 struct PlanData {
@@ -164,11 +164,11 @@ struct PlanData {
   std::string system;
   Duration frame{0};
   std::vector<std::string> seats;
-  std::deque<std::string> texts;  ///< what the views in `ports` and `targets` point into
+  std::deque<std::string> texts;  ///< the text that the views in `ports` and `targets` refer to
   std::vector<PortInfo> ports;
   std::vector<TargetInfo> targets;
   std::vector<Signal> signals;
-  std::vector<Effect> effects;  ///< of signals, each one's together
+  std::vector<Effect> effects;  ///< of signals, contiguous for each signal
   std::vector<Gate> gates;
   std::vector<Shape> shapes;
   std::vector<Group> groups;
@@ -176,33 +176,34 @@ struct PlanData {
   std::vector<DigitalOperation> digitals;
   std::vector<OpposedDirections> opposites;
   std::vector<Pointer> pointers;
-  std::vector<AreaPoint> shots;  ///< what games ask for, each pointer's together
-  std::optional<GameArea> area;  ///< where the game is on its screen, if that is said
+  std::vector<AreaPoint> shots;  ///< calibration shots, contiguous for each pointer
+  std::optional<GameArea> area;  ///< the game's area on its screen, if the profile states it
   std::string screen;
   PixelSize screen_size{};
   std::vector<Input> inputs;
-  std::vector<Index> raises;             ///< signals that inputs raise, each input's together
-  std::vector<Index> fed;                ///< operations that inputs feed, likewise
-  std::vector<Index> signal_of_target;   ///< nothing for axes
-  std::vector<Index> partner_of_target;  ///< of a direction the one across, of a pair the other one; else nothing
-  std::vector<bool> is_sight;            ///< of a target: it is the on-screen button of a pointer
-  std::vector<std::uint32_t> layouts;    ///< by port: what its controller's targets are, in one number; never 0
-  std::vector<Index> gate_at;            ///< by cell: which gate is there
-  Index hotkey_signals = 0;              ///< from this one on they are hotkeys', which never freeze
-  Index hotkey_gates = 0;                ///< likewise
+  std::vector<Index> raises;            ///< signals that inputs raise, contiguous for each input
+  std::vector<Index> fed;               ///< operations that inputs feed, contiguous for each input
+  std::vector<Index> signal_of_target;  ///< nothing for axes
+  std::vector<Index>
+      partner_of_target;       ///< for a direction the opposite one, for a pair the other axis; otherwise nothing
+  std::vector<bool> is_sight;  ///< for a target: it shows whether a pointer is on screen
+  std::vector<std::uint32_t> layouts;  ///< by port: a hash of its controller's targets; never 0
+  std::vector<Index> gate_at;          ///< by cell: its gate
+  Index hotkey_signals = 0;            ///< signals from this one on belong to hotkeys, which never freeze
+  Index hotkey_gates = 0;              ///< the same for gates
   Index signal_cells = 0;
   Index lanes = 0;
   Index crossings = 0;
   Index glides = 0;
   Index aims = 0;
-  std::vector<Index> gliding;  ///< by number of a glide: its operation
+  std::vector<Index> gliding;  ///< by glide number: its operation
   Index trails = 0;
-  std::vector<Index> trailing;  ///< by number of a shape that follows: its operation
-  std::vector<Index> aiming;    ///< by number of an aim's first one, in units: likewise
+  std::vector<Index> trailing;  ///< by number of a shape with memory: its operation
+  std::vector<Index> aiming;    ///< by an aim's first number, divided by the number of units: its operation
   std::size_t state_size = 0;
   std::string listing;
 
-  /// How far from the middle a game can be seen, of 1: less where its edges are cut off.
+  /// The distance from the centre up to which a game is visible, at most 1: less if its edges are cut off.
   [[nodiscard]] double seen() const noexcept { return area ? 1 - 2 * area->cut : 1; }
 
   [[nodiscard]] const Input* input(std::string_view seat, std::string_view role) const noexcept {
@@ -215,37 +216,37 @@ struct PlanData {
 /// The body of a plan.
 [[nodiscard]] const PlanData& body_of(const Plan& plan) noexcept;
 
-/// What the hardware end of a unit may have at once.
+/// Limits on the controls of an attached unit.
 inline constexpr std::size_t max_buttons = 256;
 inline constexpr std::size_t max_axes = 32;
-/// Changes that a slow reader may fall behind by before it looks at every target.
+/// The number of changes that a slow reader may lag behind before it evaluates every target.
 inline constexpr std::size_t journal_length = 256;
 
-/// What can be on its way by itself: each unit's share of the axes that are made of buttons, of the pointers that
-/// glide, and of the shapes that follow, in this order.
+/// Things that may move without input: each unit's instances of axes driven by buttons, of gliding
+/// pointers, and of shapes with memory, in this order.
 [[nodiscard]] inline std::size_t movers_of(const PlanData& plan) noexcept {
   return (plan.digitals.size() + plan.glides + plan.trails) * max_units;
 }
 
-/// What moves a pointer, for one unit.
+/// One unit's state as the source of a pointer.
 struct AimState {
-  /// Of what says where it is: where it was last, or last before another took the pointer over. Else how far it has
-  /// gone since another did.
+  /// For a source with a position: its last position, or the last one before another source took over. Otherwise the
+  /// distance that it has moved since another took over.
   stage::FixedPoint at;
-  shape::Point push;        ///< of a stick that glides
-  std::int64_t pulled = 0;  ///< when the last pull was that holds it, or held it
-  std::int64_t blind = 0;   ///< since when it does not see the game area, or has not last
-  std::uint32_t told = 0;   ///< 1 once it has said anything
+  shape::Point push;        ///< of a gliding stick
+  std::int64_t pulled = 0;  ///< the time of the last pull that holds it, or held it
+  std::int64_t blind = 0;   ///< the last time at which it lost sight of the game area
+  std::uint32_t told = 0;   ///< 1 once it has reported
   std::uint32_t on = 0;     ///< 1 while it is on the game area
 };
 struct PointerState {
   std::uint32_t leader = 0;  ///< the aim that the pointer follows, from 1; 0: none
-  std::uint32_t on = 0;      ///< 1 while it holds the signal of being on the game area
-  std::uint32_t shot = 0;    ///< of what the game asks for: the one that the next pull gives, counted from 1; 0: none
-  std::uint32_t unused = 0;  ///< so that no byte of the state is undefined
+  std::uint32_t on = 0;      ///< 1 while it holds the on-screen signal
+  std::uint32_t shot = 0;    ///< the calibration shot that the next pull gives, counted from 1; 0: none
+  std::uint32_t unused = 0;  ///< padding, so that every byte of the state is defined
 };
 
-/// What an axis has reached by use, in raw numbers from its rest: above it and below, and the reading before.
+/// The learned range of an axis, in raw numbers from its rest: above it and below, and the previous reading.
 struct LearnedRange {
   std::int32_t above = 0;
   std::int32_t below = 0;
@@ -253,7 +254,7 @@ struct LearnedRange {
   std::int32_t grown = 0;  ///< 1: above, 2: below, or both
 };
 
-/// Where each array lies in the flat block of an engine's state.
+/// The offset of each array in the flat block of an engine's state.
 struct StateLayout {
   std::size_t level = 0, total = 0, presses = 0, pressed_at = 0, raised_by = 0, lanes = 0, live = 0, raw = 0, known = 0,
               held_over = 0, down = 0, raising = 0, hotkey_held = 0, opposites = 0, over = 0, over_raising = 0,
@@ -262,10 +263,10 @@ struct StateLayout {
 };
 [[nodiscard]] StateLayout layout_of(const PlanData& plan) noexcept;
 
-/// Gives signals and gates their cells in the state. To be called when the plan is whole.
+/// Assigns cells in the state to signals and gates. Must be called when the plan is complete.
 void lay_out_cells(PlanData& plan);
 
-/// What a port's targets are (names, kinds and ranges in their order), in one number that is never 0.
+/// A hash of a port's targets (names, kinds and ranges in their order) that is never 0.
 [[nodiscard]] std::uint32_t layout_number(std::span<const TargetInfo> targets) noexcept;
 
 [[nodiscard]] std::string listing_of(const PlanData& plan);

@@ -39,7 +39,7 @@ const Binding* plan::binding_for(const std::vector<Binding>& bind, std::string_v
 
 namespace {
 
-/// Accessories that the controller does not take are left out.
+/// Accessories that the controller does not accept are left out.
 ControllerSheet equipped(ControllerSheet sheet, const PortProfile& port) {
   for (const AccessorySheet& accessory : sheet.accessories)
     if (std::ranges::find(port.accessories, accessory.name) != port.accessories.end())
@@ -47,7 +47,7 @@ ControllerSheet equipped(ControllerSheet sheet, const PortProfile& port) {
   return sheet;
 }
 
-/// Its own, else that of the port that it is like.
+/// Its own, otherwise that of the port that it is 'like'.
 double game_dead_zone(const Profile& profile, const PortProfile& port) {
   const PortProfile* other = plan::liked_port(profile, port);
   return port.game_dead_zone == 0 && other != nullptr ? other->game_dead_zone : port.game_dead_zone;
@@ -77,7 +77,7 @@ std::vector<Use> plain_uses(const std::vector<std::string>& roles) {
   return uses;
 }
 
-/// What is pressed for a pointer is nothing else by default: but a trigger stays one.
+/// By default a button of a pointer has no other target, except a trigger.
 std::set<std::string_view> pressed_for_pointers(const ControllerSheet& sheet, const std::vector<Binding>& bind) {
   std::set<std::string_view> roles;
   for (const TargetSheet& target : sheet.targets)
@@ -135,7 +135,7 @@ plan::PortSources::PortSources(const Profile& profile, const PortProfile& port, 
 Profile with_ports_swapped(const Catalogue& catalogue, Profile profile, int one, int other) {
   const auto find = [&](int number) { return std::ranges::find(profile.ports, number, &PortProfile::port); };
   if (find(one) == profile.ports.end() || find(other) == profile.ports.end()) return profile;
-  // What a port is like, and what is in it by default, goes with the plug and not with the number.
+  // The 'like' port and the defaults that it contains belong to the plug, not to the port's number.
   const SystemSheet* system = catalogue.system(profile.system);
   const Profile before = profile;
   for (PortProfile& port : profile.ports) {

@@ -29,7 +29,7 @@ class StagePath {
   }
 
  private:
-  /// Only stages that are written precede a threshold. Guns and mice have only pointer stages, and relative axes only
+  /// Only explicit stages precede a threshold. Guns and mice have only pointer stages, and relative axes only
   /// inversion.
   [[nodiscard]] bool has_shape(const stage::Kind& kind) const {
     if (by_contact_ || (kind.of_sticks && !by_pair_)) return false;
@@ -42,7 +42,7 @@ class StagePath {
   bool by_contact_, by_counts_, by_pointer_, by_pair_, to_press_, to_pointer_, is_pedal_on_axis_;
 };
 
-/// What a target takes of a stick or axis that has more: the value of `one_way`.
+/// How a target uses a source with more directions than it needs: the value of `one_way`.
 std::optional<double> part_of(const Use& use, RoleKind from, TargetKind wanted) {
   if (wanted == TargetKind::two_sided && from == RoleKind::stick) return -1;
   if (wanted != TargetKind::one_sided) return std::nullopt;

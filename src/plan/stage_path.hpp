@@ -15,11 +15,11 @@ struct StageUse {
   stage::Values values{};
 };
 
-/// Those that do anything, from a control of this kind to a target of that. `wanted` is the kind of a sheet's target;
-/// directions are buttons. The use must be one that can feed it.
+/// The stages that have an effect from a control of this kind to a target of that kind. `wanted` is the kind of a
+/// sheet's target; directions are buttons. The binding must be one that can feed it.
 [[nodiscard]] std::vector<StageUse> stages_of(const Use& use, RoleKind from, TargetKind wanted);
 
-/// The fields of a use that are written, but whose stages are on no way from such a control to such a target.
+/// The written fields of a binding whose stages have no effect from such a control to such a target.
 [[nodiscard]] std::vector<std::string_view> idle_fields(const Use& use, RoleKind from, TargetKind wanted);
 
 }  // namespace omnipar::inline abi_0::plan

@@ -80,7 +80,7 @@ Index Tables::new_group(const TargetSheet& sheet) {
   return append(plan_->groups, group, max_targets);
 }
 
-/// The two ends of a coordinate are two ends of the game's picture, wherever that lies on what a virtual pointer spans.
+/// The ends of a coordinate are the ends of the game's picture, wherever it is in a virtual pointer's range.
 void Tables::span(Index half, bool is_y) {
   const GameArea area = plan_->area.value_or(GameArea{});
   const AreaBox& whole = *pointer_span_;
@@ -125,7 +125,7 @@ Index Tables::new_opposites(const OpposedDirections& directions) {
   return made;
 }
 
-/// Lanes of one group lie together, for a group's uses are added one after the other.
+/// Lanes of one group are contiguous, because a group's bindings are added consecutively.
 Index Tables::take_lanes(Index group) {
   const Index first = take(plan_->lanes, max_units, max_analog_uses * max_units);
   if (too_large_) return 0;

@@ -1,5 +1,5 @@
-// A plan while it grows: its tables with their limits. What belongs to one signal or input is collected by itself, and
-// laid flat at the end.
+// A plan under construction: its tables with their limits. Entries of one signal or input are collected separately, and
+// flattened at the end.
 #pragma once
 
 #include <array>
@@ -18,7 +18,7 @@ namespace omnipar::inline abi_0::plan {
 
 class Tables {
  public:
-  /// What would not go into a table any more is left out, and everything that is made of it is of no use.
+  /// Entries beyond a table's limit are left out, and everything built from them is unusable.
   [[nodiscard]] bool too_large() const noexcept { return too_large_; }
   [[nodiscard]] PlanData& plan() noexcept { return *plan_; }
 
@@ -27,18 +27,18 @@ class Tables {
   void add_effect(Index signal, EffectKind kind, Index index);
   /// A button comes with its signal.
   Index new_target(const TargetSheet& sheet, std::string name, TargetKind kind);
-  /// Targets that are bound as one: a single axis, or a pair, NAME-x and NAME-y.
+  /// Targets that are bound together: a single axis, or a pair, NAME-x and NAME-y.
   Index new_group(const TargetSheet& sheet);
-  /// What the whole range of a virtual pointer is, of the profile's screen: from here on pointers know where they come
-  /// out.
+  /// The part of the profile's screen that a virtual pointer's whole range covers: from here on pointers know their
+  /// output range.
   void set_pointer_span(const AreaBox& screen_in_it) { pointer_span_ = screen_in_it; }
-  /// Likewise, with NAME-on.
+  /// The same, with NAME-on.
   Index new_pointer(const TargetSheet& sheet);
   Index new_gate(const Gate& gate);
   Index new_opposites(const OpposedDirections& directions);
   Index new_digital(Index group, const stage::Constants& ramp, bool ramps);
   void add_shape(AnalogOperation& operation, Shape shape);
-  /// An operation gets what it needs of its kind: a lane, an aim, a crossing.
+  /// Gives an operation what its kind needs: a lane, an aim, a crossing.
   Index new_operation(AnalogOperation operation);
 
   void raise(const std::string& seat, const std::string& role, Index signal);

@@ -1,4 +1,4 @@
-// Whose motors and LEDs are a port's.
+// The motors and LEDs that belong to a port.
 #pragma once
 
 #include <vector>
@@ -15,10 +15,10 @@ struct PortPart {
   friend bool operator==(PortPart, PortPart) = default;
 };
 
-/// Those that play at a port, each once; where all parts of a node share their motors and LEDs, its first part.
+/// The nodes that play at a port, each once; if all parts of a node share their motors and LEDs, its first part.
 [[nodiscard]] std::vector<host::NodePart> parts_at(const PortInfo& port, const Table& table, const host::Nodes& nodes);
 
-/// All that play, with the port that each plays at; the first, if it is played at several.
+/// All nodes in play with their ports; the first port if there are several.
 [[nodiscard]] std::vector<PortPart> parts_at_ports(const Plan& plan, const Table& table, const host::Nodes& nodes);
 
 }  // namespace omnipar::inline abi_0::play

@@ -15,7 +15,7 @@ void HealthListener::arrived(int node, const Description& description, Time) {
 
 void HealthListener::left(int node, Time) { gathering_.leave(node); }
 
-/// A node's unit may be known only when all its nodes are there; so it is asked for at the first report.
+/// A node's unit may be known only once all its nodes are present, so it is looked up at the first report.
 void HealthListener::on_report(int node, const Report& report) {
   auto at = watches_.find(node);
   if (at == watches_.end()) {

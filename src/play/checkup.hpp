@@ -1,4 +1,4 @@
-// ReportListener for looking after units: what jitters and bounces, and which controls do not go together.
+// Report listeners that check units: jitter and bounce, and inconsistent controls.
 #pragma once
 
 #include <map>
@@ -13,7 +13,7 @@
 
 namespace omnipar::inline abi_0::play {
 
-/// Listens to all units for as long as it is let.
+/// Listens to all units until it is stopped.
 class HealthListener final : public ReportListener {
  public:
   explicit HealthListener(const Catalogue& catalogue) : catalogue_(catalogue) {}
@@ -26,7 +26,7 @@ class HealthListener final : public ReportListener {
   [[nodiscard]] bool done() const override { return false; }
   [[nodiscard]] std::optional<Time> next_due() const override { return std::nullopt; }
 
-  /// What was noticed, by the host's names of the nodes.
+  /// Findings, by the host's names of the nodes.
   [[nodiscard]] std::map<std::string, std::vector<std::string>> notes() const;
 
  private:
@@ -36,7 +36,7 @@ class HealthListener final : public ReportListener {
   std::map<int, std::string> names_;
 };
 
-/// Leads through the test of one unit of the rig.
+/// Guides through the test of one unit of the rig.
 class CombinationListener final : public ReportListener {
  public:
   /// Catalogue and rig must outlive it; `unit` is one of the rig's.
@@ -52,7 +52,7 @@ class CombinationListener final : public ReportListener {
   [[nodiscard]] bool done() const override;
   [[nodiscard]] std::optional<Time> next_due() const override { return std::nullopt; }
 
-  /// The unit has been there, and the test was begun.
+  /// True if the unit was connected and the test was started.
   [[nodiscard]] bool begun() const noexcept { return test_ != nullptr; }
   [[nodiscard]] std::vector<Combination> found() const;
   [[nodiscard]] const std::vector<combinations::Button>& buttons() const noexcept { return buttons_; }
@@ -65,12 +65,12 @@ class CombinationListener final : public ReportListener {
   const RigUnit& unit_;
   std::function<void(const std::string&)> say_;
   Gathering gathering_;
-  std::map<int, bool> there_;  ///< nodes, and whether they are the unit's
+  std::map<int, bool> there_;  ///< nodes, and whether they belong to the unit
   std::vector<combinations::Button> buttons_;
   std::unique_ptr<combinations::CombinationTest> test_;
 };
 
-/// The buttons of a part of a node, as people call them.
+/// The buttons of a part of a node, with their labels for people.
 [[nodiscard]] std::vector<combinations::Button> buttons_of(const Catalogue& catalogue, const Member& member,
                                                            const std::string& part);
 

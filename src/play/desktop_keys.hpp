@@ -1,5 +1,5 @@
-// Keys that are the desktop's: a keyboard that is grabbed still changes the volume. They are passed on by a virtual
-// device, but for those that are played on.
+// Keys that belong to the desktop: a grabbed keyboard still changes the volume. They are passed on through a virtual
+// device, except those in play.
 #pragma once
 
 #include <map>
@@ -18,13 +18,13 @@ class DesktopKeys {
   DesktopKeys(const host::Nodes& nodes, const Table& table, outlet::Outlets& outlets) noexcept
       : nodes_(nodes), table_(table), outlets_(outlets) {}
 
-  /// Looks for such keys on a node; if it has some, the virtual device is made.
+  /// Looks for such keys on a node; if it has any, the virtual device is created.
   [[nodiscard]] std::optional<Diagnostic> find(int node);
   /// Passes on the changes of a grabbed node. Other programs read nodes that are not grabbed themselves.
   void pass_on(int node, std::span<const Change> changes) {
     if (!keys_.empty()) pass_on_keys(node, changes);
   }
-  /// The node is no more: what it held goes up.
+  /// The node is gone: keys that it held are released.
   void forget(int node);
 
  private:

@@ -1,5 +1,5 @@
-// What playing and listening have in common: signals, plugs and nodes are waited for at once, and what was had alone
-// is given back when nothing on it is down.
+// The common part of playing and listening: waits for signals, plugs and nodes at once, and releases grabbed
+// units once nothing on them is down.
 #pragma once
 
 #include <functional>
@@ -20,23 +20,23 @@ class DeviceMonitor {
   DeviceMonitor(os::Door& door, const Catalogue& catalogue, bool with_virtual)
       : door_(door), nodes_(door, catalogue, with_virtual), waiter_(door), signals_(door) {}
 
-  /// From now on these signals come here and do nothing else, until this is gone. Fails with `no-signals`, `no-udev` or
+  /// Redirects these signals to this object during its lifetime. Fails with `no-signals`, `no-udev` or
   /// `cannot-wait`.
   [[nodiscard]] std::optional<Diagnostic> begin(std::span<const int> signals);
   [[nodiscard]] host::Nodes& nodes() noexcept { return nodes_; }
-  /// From `begin` on.
+  /// Available after `begin`.
   [[nodiscard]] host::Watch& watch() const noexcept { return *watch_; }
   /// Further descriptors are added to the waiter.
   [[nodiscard]] Waiter& waiter() noexcept { return waiter_; }
-  /// Waits for what this node says, too. Fails with `cannot-wait`.
+  /// Adds this node to the waiter. Fails with `cannot-wait`.
   [[nodiscard]] std::optional<Diagnostic> watch_node(int node);
 
-  /// What is ready and is none of signals, plugs and nodes.
+  /// Called for each ready descriptor that is not a signal, plug or node.
   using Other = std::function<void(Ready)>;
   /// Waits until anything is ready, or until `until`. Marks ready nodes and calls `other`. Returns false if waiting
   /// failed.
   [[nodiscard]] bool wait(std::optional<Time> until, const Other& other);
-  /// True if plugs, or signals, have come in the last wait and are not all taken yet.
+  /// True if plugs, or signals, arrived in the last wait and have not all been processed.
   [[nodiscard]] bool has_node_events() const noexcept { return node_events_wait_; }
   [[nodiscard]] bool has_signals() const noexcept { return signals_wait_; }
   [[nodiscard]] std::optional<host::NodeEvent> next_node_event();

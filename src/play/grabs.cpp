@@ -17,7 +17,7 @@ std::string Grabs::name_of(int node) const {
 void Grabs::look_at(int node) {
   if (nodes_.is_grabbed_by_another(node))
     held_elsewhere(node);
-  else if (nodes_.is_grabbed(node) || nodes_.down(node).empty())  // else it cannot be known
+  else if (nodes_.is_grabbed(node) || nodes_.down(node).empty())  // otherwise it is unknown
     is_free_again(node);
 }
 
@@ -44,7 +44,7 @@ void Grabs::set(const std::vector<int>& playing, bool frozen, Time now) {
 void Grabs::insist(Time now) {
   if (!again_at_ || now < *again_at_) return;
   constexpr Duration pause = std::chrono::milliseconds{250};
-  constexpr Duration patience = std::chrono::seconds{3};  // the exit combination takes two
+  constexpr Duration patience = std::chrono::seconds{3};  // the exit combination needs two
   again_at_ = now + pause;
   nodes_.try_grabs();
   for (const int node : std::set{told_})
@@ -64,7 +64,7 @@ void Grabs::insist(Time now) {
 
 void Grabs::grab_what_is_stuck(int node, const std::vector<std::string>& down) {
   const bool told = nodes_.grab_with_something_down(node);
-  if (!nodes_.is_grabbed(node)) return;  // another program has it
+  if (!nodes_.is_grabbed(node)) return;  // held by another program
   tell_(GrabbedWhileDown{name_of(node), down, told});
 }
 

@@ -20,14 +20,14 @@ class Grabs {
 
   /// Checks whether another program has grabbed or released a node, and emits the event.
   void look_at(int node);
-  /// It is gone.
+  /// The node is gone.
   void forget(int node) { told_.erase(node); }
-  /// Sets the nodes in use, which are grabbed, or released while frozen. All others work for the desktop.
+  /// Sets the nodes in use, which are grabbed, or released while frozen. All others are available to the desktop.
   void set(const std::vector<int>& playing, bool frozen, Time now);
   /// Retries units that another program has, and grabs units with buttons held for long, which may be stuck; other
   /// programs receive a release.
   void insist(Time now);
-  /// When to insist although nothing happens.
+  /// When to insist without an event.
   [[nodiscard]] std::optional<Time> next_due() const noexcept { return again_at_; }
 
  private:
@@ -42,10 +42,10 @@ class Grabs {
 
   host::Nodes& nodes_;
   EventHandler tell_;
-  std::optional<Time> again_at_;  ///< while something is to be grabbed that is not
+  std::optional<Time> again_at_;  ///< while some node in use is not grabbed
   std::map<int, Wait> waits_;     ///< by node
-  std::set<int> told_;            ///< to be another program's
-  std::vector<int> played_;       ///< nodes, by now
+  std::set<int> told_;            ///< held by another program
+  std::vector<int> played_;       ///< nodes grabbed so far
 };
 
 }  // namespace omnipar::inline abi_0::play

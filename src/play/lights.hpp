@@ -16,8 +16,8 @@ class Lights {
   /// The nodes must outlive this.
   explicit Lights(host::Nodes& nodes) noexcept : nodes_(nodes) {}
 
-  /// Those of a port show these, a bit each; or, without any, the port's number. A port of which nothing is request is
-  /// left as it is.
+  /// Sets the LEDs of a port, one bit each; without a value, to the port's number. A port without any request is
+  /// unchanged.
   void set(int port, std::optional<std::uint32_t> which);
   /// Sets the units and their ports.
   void seat(std::vector<PortPart> playing);

@@ -1,4 +1,4 @@
-// A session with the units that are plugged into this computer.
+// A session with the units connected to this computer.
 #include <algorithm>
 #include <set>
 #include <utility>
@@ -76,7 +76,7 @@ class LinuxSession final : public Session::Impl {
   void look_who_plays();
   [[nodiscard]] std::vector<host::NodePart> players_of(int port) const;
 
-  // -- what comes
+  // -- input
   void ready(Ready ready);
   void take_reports();
   void take_news();
@@ -85,7 +85,7 @@ class LinuxSession final : public Session::Impl {
   void claim_seats();
   void arm_timer();
 
-  // -- what goes out
+  // -- output
   [[nodiscard]] std::optional<Diagnostic> begin_virtual();
   [[nodiscard]] int number_of_play() const;
   [[nodiscard]] std::optional<Diagnostic> wait_for_devices();
@@ -97,7 +97,7 @@ class LinuxSession final : public Session::Impl {
     arm_timer();
   }
   bool flush(Time now);
-  /// When something more can be shown of how things are; nothing, when all is.
+  /// When more of the current state can be shown; nothing if all is shown.
   [[nodiscard]] std::optional<Time> shown_whole() const;
   void shake();
   void replace_keeper();
@@ -117,19 +117,19 @@ class LinuxSession final : public Session::Impl {
   Lights lights_;
   os::Descriptor timer_;
   std::optional<Time> armed_;
-  bool timer_rang_ = false;  ///< and is readable until it is set again
+  bool timer_rang_ = false;  ///< readable until it is set again
   std::vector<int> ready_others_;
   std::size_t waited_devices_ = 0;  ///< the number of virtual devices in the waiter
   std::set<std::string> announced_;
   const DeviceMonitor::Other takes_other_ = [this](Ready what) { ready(what); };
-  bool met_ = false;     ///< what was there from the beginning
-  bool looked_ = false;  ///< what is ready is known, and not taken yet
+  bool met_ = false;     ///< the nodes present at the start
+  bool looked_ = false;  ///< the last wait's results have not been processed yet
   bool keeper_is_gone_ = false;
   Time now_{};                      ///< of the wake-up
-  std::vector<Settings> requests_;  ///< of games, answered but not yet done
+  std::vector<Settings> requests_;  ///< requests of games, answered but not yet carried out
   SessionStats stats_;
   Spread in_to_out_;
-  std::optional<Time> look_again_;  ///< for what other programs may grab, or have
+  std::optional<Time> look_again_;  ///< for checking what other programs have grabbed
   bool nodes_have_changed_ = false;
   bool told_no_permission_ = false;
   bool told_loss_ = false;
@@ -153,7 +153,7 @@ std::optional<Diagnostic> LinuxSession::begin_virtual() {
   return wait_for_devices();
 }
 
-/// Others may play already, with other units; their devices have names of their own.
+/// Other sessions may be playing with other units; their devices have distinct names.
 int LinuxSession::number_of_play() const {
   const auto others = host::models_named(door_, "Omnipar port");
   const auto is_taken = [&](int play) {
@@ -195,7 +195,7 @@ void LinuxSession::open(const host::NodePath& where) {
 void LinuxSession::arrive(int node) {
   nodes_have_changed_ = true;
   if (auto failure = monitor_.watch_node(node)) return fail(std::move(*failure));
-  // A keeper that takes none has ended, and is replaced.
+  // A keeper that accepts none has ended, and is replaced.
   if (outlets_)
     for (const auto& report : nodes_.last_words(node))
       outlets_->keeper().give_last_word(node, nodes_.descriptor(node), report);
@@ -221,7 +221,7 @@ std::vector<host::NodePart> LinuxSession::players_of(int port) const {
 void LinuxSession::look_who_plays() {
   if (!std::exchange(seats_have_changed_, false)) return;
   nodes_have_changed_ = true;
-  look_again_ = now_;  // what is not played on any more is not grabbed
+  look_again_ = now_;  // units no longer in play are not grabbed
   const std::vector<int> playing = table_.playing_nodes();
   if (grabs()) grabs_.set(playing, engine_.frozen(), now_);
   if (grabs()) claim_seats();
@@ -297,7 +297,7 @@ bool LinuxSession::wait(Time until) {
   keeper_is_gone_ = false;
   ready_others_.clear();
   const Time end = std::min(until, next_due().value_or(until));
-  const bool has_end = end < latest_time;  // a timer that never rings costs as much as another
+  const bool has_end = end < latest_time;  // a timer that never expires costs as much as any other
   looked_ = monitor_.wait(has_end ? std::optional{end} : std::nullopt, takes_other_);
   if (!looked_) fail(Waiter::failure());
   return looked_ && (monitor_.waiter().anything_came() || end < until);
@@ -307,7 +307,7 @@ bool LinuxSession::also_wait_for(int other) {
   return !monitor_.waiter().also(other, {Waited::other, static_cast<std::size_t>(other)});
 }
 
-/// What games ask of the motors is answered first of all.
+/// Rumble requests of games are answered first of all.
 void LinuxSession::ready(Ready what) {
   if (what.what == Waited::keeper) keeper_is_gone_ = true;
   if (what.what == Waited::timer) timer_rang_ = true;
@@ -346,7 +346,7 @@ void LinuxSession::take_reports() {
     return static_cast<void>(flush(now_));
   }
   bool any_out = false;
-  std::uint64_t spoke = 0;  // a bit for each node; two that share one cost no more than a report
+  std::uint64_t spoke = 0;  // one bit per node; two that share a bit cost no more than a report
   for (std::size_t i = 0; i < batch.said.size(); ++i) {
     const std::uint64_t bit = std::uint64_t{1} << (static_cast<unsigned>(batch.said.node(i)) % 64);
     // Consecutive reports of one unit are written one by one.
@@ -384,12 +384,12 @@ void LinuxSession::take_news() {
   show();
 }
 
-/// Other programs can grab and release units at any time without notice, so this is polled; as are units left to
+/// Other programs can grab and release units at any time without notice, so this is polled; so are units in use by
 /// another session.
 void LinuxSession::look_for_others() {
   if (!look_again_ || now_ < *look_again_ || ended_) return;
   const auto left = nodes_.left();
-  for (const host::NodePath& where : left) open(where);  // restarts the time
+  for (const host::NodePath& where : left) open(where);  // restarts the interval
   const std::vector<int> shared = nodes_.not_grabbed();
   for (const int node : shared) grabs_.look_at(node);
   constexpr Duration pause = std::chrono::seconds{1};
@@ -400,9 +400,9 @@ void LinuxSession::take_signals() {
   while (const auto caught = monitor_.next_signal()) tell(SignalCaught{caught->number, caught->from_terminal});
 }
 
-// -- what goes out --------------------------------------------------------------------------------------------
+// -- output ---------------------------------------------------------------------------------------------------
 
-/// True if anything went out.
+/// Returns true if anything was written.
 bool LinuxSession::flush(Time now) {
   catch_up(now);
   return outlets_ && outlets_->flush(std::max(now, engine_.now()));
@@ -480,7 +480,7 @@ void LinuxSession::end() {
   table_.release_all();  // hotkeys, too
   rumble_.freeze();
   show();
-  // A device that refuses to the last is left to the keeper.
+  // A device that still rejects its last report is left to the keeper.
   constexpr Duration patience = std::chrono::seconds{1};
   const Time until = door_.now() + patience;
   for (auto due = shown_whole(); due && *due < until && !failure(); due = shown_whole()) {
@@ -501,7 +501,7 @@ void LinuxSession::close() {
   desktop_keys_.reset();
   outlets_.reset();
   timer_.reset();
-  // Last, because closing a unit can block until its driver has answered.
+  // Last, because closing a unit can block until its driver has responded.
   monitor_.give_back([this] { tell(AwaitsRelease{}); }, takes_other_, [this](int node) { leave(node); });
 }
 

@@ -68,7 +68,7 @@ class Listening {
     return wanted ? earlier(due, began_ + wanted->time_since_epoch()) : due;
   }
 
-  /// Times never go back, for stamps of different nodes may.
+  /// Ensures that times never decrease, because stamps of different nodes may.
   Time since_start(Time time) {
     last_ = std::max(last_, Time{time - began_});
     return last_;
@@ -137,7 +137,7 @@ class Listening {
     raws_.push_back({number, folder, std::move(node)});
   }
 
-  /// They have no stamps: the time is that of the reading.
+  /// They have no time stamps: the time is that of reading.
   void take_raw(int number) {
     const auto at = std::ranges::find(raws_, number, &OpenRaw::number);
     if (at == raws_.end()) return;
@@ -177,7 +177,7 @@ class Listening {
   host::Nodes& nodes_;
   std::vector<OpenRaw> raws_;
   std::vector<int> ready_raws_;
-  std::set<int> taken_;  ///< nodes that another program has
+  std::set<int> taken_;  ///< nodes held by another program
   std::optional<Time> look_again_;
   std::optional<Diagnostic> failure_;
   Time began_;

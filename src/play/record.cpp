@@ -75,7 +75,7 @@ class Recorder final : public ReportListener {
                              std::strerror(-error),
                              error == -EACCES ? " ('omnipar doctor' shows how to fix this)" : ""));
   }
-  /// Only now are all names known, and which of them need the socket.
+  /// Only now are all names known, and which of them need a socket.
   void ready() override {
     is_ready_ = true;
     for (const auto& [node, description] : here_) say_recording(node);
@@ -89,7 +89,7 @@ class Recorder final : public ReportListener {
  private:
   /// Keyboard keys may be typed text, except the buttons of a panel.
   bool may_be_typed(int node, Code code) {
-    constexpr std::uint16_t first_button = 0x100;  // BTN_MISC; what lies below is on keyboards
+    constexpr std::uint16_t first_button = 0x100;  // BTN_MISC; codes below it are keyboard keys
     if (options_.with_keys || code.type != ev_key || code.number >= first_button) return false;
     const auto [at, is_new] = played_on_.try_emplace(node);
     if (is_new) at->second = buttons_of(node);
@@ -139,11 +139,11 @@ class Recorder final : public ReportListener {
   const RecordOptions& options_;
   Recorded recorded_;
   Gathering gathering_;
-  std::map<int, std::set<Code>> played_on_;  ///< by node; found out when first needed
+  std::map<int, std::set<Code>> played_on_;  ///< by node; computed when first needed
   struct Raw {
     Description unit;
     bool described = false;  ///< in the trace
-    bool told = false;       ///< that it is left out
+    bool told = false;       ///< that it is omitted
   };
   std::map<int, Description> here_;  ///< nodes, but no raw ones
   std::map<int, Raw> raws_;
@@ -153,7 +153,7 @@ class Recorder final : public ReportListener {
 
 tl::expected<Recorded, Diagnostic> record(os::Door& door, const RecordOptions& options) {
   Recorder recorder{options};
-  ListenOptions as_nodes = options.listen;  // a trace has what the nodes say, and raw reports apart
+  ListenOptions as_nodes = options.listen;  // a trace has event nodes' changes, and raw reports separately
   as_nodes.event_nodes_only = true;
   as_nodes.raw_where_better = true;
   if (auto failure = listen(door, as_nodes, recorder)) return tl::unexpected(std::move(*failure));
@@ -183,7 +183,7 @@ class SessionRecording::Impl {
   [[nodiscard]] const Recorded& recorded() const noexcept { return recorder_.recorded(); }
 
  private:
-  /// Times begin at 0 and never go back.
+  /// Times start at 0 and never decrease.
   Time since_start(Time time) {
     if (!began_) began_ = time;
     last_ = std::max(last_, Time{time - *began_});

@@ -9,7 +9,7 @@
 namespace omnipar::inline abi_0::play {
 namespace {
 
-/// A bouncing switch must not make anybody leave at once.
+/// A bouncing switch must not free a seat at once.
 constexpr Duration deaf_after_press = std::chrono::milliseconds{300};
 constexpr Duration time_to_think = std::chrono::seconds{3};
 constexpr Duration exit_pair = std::chrono::seconds{2};
@@ -43,7 +43,7 @@ void RollCall::left(int node, Time now) {
     if (hand.down.erase(node) != 0) hand.two_since.reset();
 }
 
-/// Which unit the node is of, and which of its parts the press is on.
+/// The unit of the node, and the part that the press belongs to.
 void RollCall::on_report(int node, const Report& report) {
   waited(report.time);
   const auto member = done() ? std::nullopt : gathering_.find(node);
@@ -67,7 +67,7 @@ void RollCall::waited(Time now) {
   settle();
 }
 
-/// Which of the unit's buttons are down, those without a role too, and since when there are two.
+/// The unit's buttons that are down, including those without a role, and since when there are two.
 void RollCall::follow_hand(Hand& hand, int node, const Report& report, const std::vector<Code>& buttons) const {
   const auto count = [&hand] {
     std::size_t all = 0;
@@ -94,7 +94,7 @@ std::optional<Time> RollCall::exit_at() const {
   return first;
 }
 
-/// The presses of the exit combination took seats and left them; they are not meant so.
+/// The presses of the exit combination claimed and freed seats unintentionally.
 void RollCall::keep_as_before(const std::string& unit) {
   std::erase_if(taken_, [&](const auto& entry) { return entry.second.unit.node == unit; });
   for (const auto& [seat, sitting] : hands_[unit].before)
@@ -172,7 +172,7 @@ Rig RollCall::applied_to(Rig rig, bool shared) const {
   return rig;
 }
 
-/// Units that had these seats lose them but stay in the rig.
+/// The previous units of these seats lose them but stay in the rig.
 void RollCall::clear_seats(Rig& rig, const std::vector<std::string>& seated) const {
   for (RigUnit& unit : rig.units)
     if (taken_.contains(unit.seat) && unit.part != hid::own_part &&

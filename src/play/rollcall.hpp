@@ -16,7 +16,7 @@ namespace omnipar::inline abi_0::play {
 
 class RollCall final : public ReportListener {
  public:
-  /// The catalogue must outlive it. `say` gets a line for the person at a time.
+  /// The catalogue must outlive it. `say` receives one line for the user at a time.
   RollCall(const Catalogue& catalogue, std::vector<std::string> seats, std::function<void(const std::string&)> say);
 
   void ready() override;
@@ -29,7 +29,7 @@ class RollCall final : public ReportListener {
   [[nodiscard]] bool done() const override;
   [[nodiscard]] std::optional<Time> next_due() const override;
 
-  /// Which unit has which seat: the units, or parts, and their seats in order.
+  /// The units, or parts, and their seats, in order of seats.
   struct Seated {
     std::string seat;
     Description unit;  ///< its main node, with its own half
@@ -45,14 +45,14 @@ class RollCall final : public ReportListener {
   [[nodiscard]] Rig applied_to(Rig rig, bool shared = false) const;
 
  private:
-  /// A unit or part is called by its main node and part.
+  /// A unit or part, identified by its main node and part.
   using Key = std::pair<std::string, std::string>;
 
-  /// What of a unit is down.
+  /// A unit's pressed buttons.
   struct Hand {
     std::map<int, std::vector<Code>> down;              ///< by node
-    std::map<std::string, Seated> before;               ///< who sat where before anything of it was down
-    std::optional<Time> two_since;                      ///< since when at least two are down
+    std::map<std::string, Seated> before;               ///< the seats before any of its buttons was pressed
+    std::optional<Time> two_since;                      ///< the time since which at least two are down
     std::map<std::string, ActivityDetector> notices{};  ///< by part
   };
 

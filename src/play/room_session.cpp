@@ -55,7 +55,7 @@ class RoomSession final : public Session::Impl {
   void close() override { end(); }
 
  private:
-  using Players = std::map<int, std::string>;  ///< what units are called, by id
+  using Players = std::map<int, std::string>;  ///< the names of units, by id
 
   /// The requested rumble and LEDs of a port, and the units that received them.
   struct Request {
@@ -84,12 +84,12 @@ class RoomSession final : public Session::Impl {
   TraceHost host_;
   std::optional<TraceEvent> next_;
   Time now_{};
-  Time all_seen_{};  ///< some frames behind the last thing that happens
+  Time all_seen_{};  ///< some frames after the last event
   SessionStats stats_;
   std::map<int, Request> requests_;  ///< by port
 };
 
-/// Looks for the next thing that happens. A line that cannot be read ends the room.
+/// Finds the next event. An unreadable line ends the room.
 void RoomSession::read_on() {
   next_.reset();
   while (!next_ && !failure()) {
@@ -187,7 +187,7 @@ void RoomSession::end() {
   show();
 }
 
-// -- what hands feel and see ----------------------------------------------------------------------------------
+// -- rumble and LEDs -----------------------------------------------------------------------------------------
 
 RoomSession::Players RoomSession::players_of(int port) const {
   Players players;
@@ -221,7 +221,7 @@ void RoomSession::light(int port, std::optional<std::uint32_t> which) {
   for (const auto& [id, unit] : request.shown) tell(Lit{unit, request.lit, id});
 }
 
-/// Who comes to a port shakes on there, if that has no end, and shows its LEDs.
+/// A unit that joins a port takes over its endless rumble and its LEDs.
 void RoomSession::tell_newcomers() {
   for (auto& [port, request] : requests_) {
     const Players playing = players_of(port);

@@ -20,7 +20,7 @@ std::int16_t scaled(std::int16_t value, double strength) {
   return static_cast<std::int16_t>(std::lround(value * strength));
 }
 
-/// How hard an effect shakes, 0..65535.
+/// The strength of an effect, 0..65535.
 std::uint16_t force_of(const ff_effect& effect) {
   const auto doubled = [](int value) { return static_cast<std::uint16_t>(std::min(65535, std::abs(value) * 2)); };
   if (effect.type == FF_RUMBLE) return std::max(effect.u.rumble.strong_magnitude, effect.u.rumble.weak_magnitude);
@@ -47,7 +47,7 @@ void scale(ff_effect& effect, double strength) {
 
 constexpr std::uint16_t shake_period_ms = 50;
 
-/// The same force by other means.
+/// The same force with another type of effect.
 bool replace(ff_effect& effect, std::span<const std::uint16_t> abilities) {
   const std::uint16_t force = force_of(effect);
   effect.u = {};
@@ -153,7 +153,7 @@ void Rumble::play(const Pad& pad, Effect& effect, std::int32_t times, std::span<
   for (const host::NodePart part : parts) start(pad, effect, times, part);
 }
 
-/// Endless effects follow the players; others end on units that leave.
+/// Endless effects follow the players; others end on units that leave the port.
 void Rumble::move(int port, std::span<const host::NodePart> parts) {
   if (frozen_) return;
   for (auto& [asker, pad] : pads_)
@@ -197,7 +197,7 @@ void Rumble::pulse(host::NodePart part, int times) {
   const auto known = pulses_.find(part);
   effect.id = static_cast<std::int16_t>(known == pulses_.end() ? -1 : known->second);
   effect.u.rumble = {0xa000, 0xa000};
-  effect.replay = {120, 80};  // ms of shaking, and of waiting before
+  effect.replay = {120, 80};  // ms of rumble, and of the pause before
   if (!translate(effect, nodes_.motors(part), 1) || nodes_.put_effect(part, effect) < 0) return;
   pulses_[part] = effect.id;
   nodes_.play_effect(part, effect.id, times);

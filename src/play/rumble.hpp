@@ -1,8 +1,8 @@
-// Rumble: what a game asks of a port's virtual pad reaches the motors of the units that play there.
+// Rumble: effects that a game requests of a port's virtual pad reach the motors of the units at that port.
 //
 // An effect of a virtual pad:
-//   none --upload--> loaded --play--> playing (on each unit with motors: put there, or put anew, then played)
-//   playing --stop, its length, the unit leaves, freeze--> loaded --erase--> none
+//   none --upload--> loaded --play--> playing (on each unit with motors: uploaded or updated there, then played)
+//   playing --stop, end of its duration, disconnect, freeze--> loaded --erase--> none
 #pragma once
 
 #include <linux/input.h>
@@ -20,7 +20,7 @@
 
 namespace omnipar::inline abi_0::play {
 
-/// The effect as a unit with these abilities can have it, at a strength of 0..1; false if it has no way at all.
+/// The closest effect that a unit with these abilities can play, at a strength of 0..1; false if there is none.
 /// `effect.id` is kept.
 [[nodiscard]] bool translate(ff_effect& effect, std::span<const std::uint16_t> abilities, double strength);
 
@@ -35,14 +35,14 @@ struct Asker {
 
 class Rumble {
  public:
-  /// The nodes must outlive the rumble. `strength`: 0..1, by which all is scaled.
+  /// The nodes must outlive the rumble. `strength`: 0..1, a factor for all effects.
   Rumble(host::Nodes& nodes, double strength) noexcept : nodes_(nodes), strength_(strength) {}
 
-  /// Does what was asked, on those that play the port.
+  /// Carries out a request on the units at the port.
   void process(Asker asker, const std::vector<outlet::ForceRequest>& requests, std::span<const host::NodePart> parts);
-  /// The node is no more.
+  /// The node is gone.
   void forget(int node);
-  /// Whatever plays is stopped, and nothing is begun until `thaw`.
+  /// Stops everything, and starts nothing until `thaw`.
   void freeze();
   /// Sets the units of a port: effects end on others, and endless effects continue here.
   void move(int port, std::span<const host::NodePart> parts);
@@ -54,8 +54,8 @@ class Rumble {
   struct Effect {
     bool loaded = false;
     ff_effect what{};
-    std::map<host::NodePart, int> there;  ///< the effect's number on each
-    std::set<host::NodePart> shaking;     ///< those on which it was begun
+    std::map<host::NodePart, int> there;  ///< the effect's id on each unit
+    std::set<host::NodePart> shaking;     ///< the units on which it was started
     bool playing = false;
   };
   struct Pad {
@@ -75,7 +75,7 @@ class Rumble {
   double strength_;
   bool frozen_ = false;
   std::map<Asker, Pad> pads_;
-  std::map<host::NodePart, int> pulses_;  ///< the number of the pulse on each
+  std::map<host::NodePart, int> pulses_;  ///< the id of the pulse on each unit
 };
 
 }  // namespace omnipar::inline abi_0::play

@@ -7,7 +7,7 @@
 
 namespace omnipar::inline abi_0 {
 
-// -- what all sessions do alike -------------------------------------------------------------------------------
+// -- common to all sessions ----------------------------------------------------------------------------------
 
 Session::Impl::Impl(const Plan& plan, SessionOptions options)
     : options_(std::move(options)),
@@ -84,7 +84,7 @@ void Session::Impl::freeze() {
 void Session::Impl::thaw() {
   if (ended_ || !engine_.frozen()) return;
   engine_.thaw();
-  show();  // sticks are shown as they are held
+  show();  // sticks are shown in their physical position
   turned();
   tell(Froze{false});
   settle();
@@ -199,7 +199,7 @@ std::size_t Session::save_size() const noexcept { return impl_->engine().save_si
 bool Session::save(std::span<std::byte> into) const noexcept { return impl_->engine().save(into); }
 bool Session::restore(std::span<const std::byte> saved) { return impl_->restore(saved); }
 void Session::rumble(int port, double strong, double weak, Duration how_long) {
-  const auto part = [](double strength) { return strength > 0 ? std::min(strength, 1.0) : 0; };  // not a number: none
+  const auto part = [](double strength) { return strength > 0 ? std::min(strength, 1.0) : 0; };  // NaN: none
   if (how_long < Duration{0}) return impl_->rumble(port, 0, 0, Duration{0});
   impl_->rumble(port, part(strong), part(weak), how_long);
 }

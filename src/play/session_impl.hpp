@@ -13,7 +13,7 @@
 
 namespace omnipar::inline abi_0 {
 
-/// Calls are as Session has them.
+/// The calls of Session.
 class Session::Impl {
  public:
   Impl(const Plan& plan, SessionOptions options);
@@ -63,19 +63,19 @@ class Session::Impl {
     table_.report(node, report);
   }
   void fail(Diagnostic why);
-  /// Lets the reader show what it can at `now`, and remembers the hotkeys that have fired.
+  /// Lets the reader show what it can at `now`, and records the hotkeys that have fired.
   void catch_up(Time now) noexcept;
-  /// Does what hotkeys asked for. They are never frozen.
+  /// Performs the actions of hotkeys, which are never frozen.
   void act();
   [[nodiscard]] std::optional<Time> due() const;
 
-  /// Puts out what can be shown now.
+  /// Writes what can be shown now.
   virtual void show() = 0;
-  /// Frozen or thawed; who sits where is to be looked at again.
+  /// Frozen or thawed; seats must be evaluated again.
   virtual void turned() = 0;
-  /// The engine has another plan.
+  /// The engine has a new plan.
   virtual void adopted() = 0;
-  /// The state was changed between two calls of `process`: wakes a waiting caller in time.
+  /// The state changed between two calls of `process`: wakes a waiting caller in time.
   virtual void settle() = 0;
 
   SessionOptions options_;
@@ -100,7 +100,7 @@ class Session::Impl {
 
 namespace omnipar::inline abi_0::play {
 
-/// As `Session::open`, through this door, which must outlive the session.
+/// `Session::open` through this door, which must outlive the session.
 [[nodiscard]] tl::expected<Session, Diagnostics> open_session(os::Door& door, SessionOptions options);
 
 }  // namespace omnipar::inline abi_0::play

@@ -9,7 +9,7 @@ namespace {
 
 constexpr unsigned buckets_a_doubling = 8;
 
-/// Bucket 0..7: 0 to 7 us; from there on eight for each doubling.
+/// Buckets 0..7: 0 to 7 us; beyond that, eight per doubling.
 std::size_t bucket_of(std::uint64_t us) noexcept {
   if (us < buckets_a_doubling) return us;
   const unsigned doubling = static_cast<unsigned>(std::bit_width(us)) - std::bit_width(buckets_a_doubling);

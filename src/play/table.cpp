@@ -14,7 +14,7 @@
 namespace omnipar::inline abi_0::play {
 namespace {
 
-/// What a waiting unit's controls are doing, for the moment in which it takes a seat.
+/// The state of a waiting unit's controls, for the moment when it is seated.
 void remember(Attachment& attachment, std::span<const Change> changes) {
   for (const Change& change : changes) {
     const auto known = std::ranges::find(attachment.state, change.code, &Change::code);
@@ -25,14 +25,14 @@ void remember(Attachment& attachment, std::span<const Change> changes) {
   }
 }
 
-/// What nodes have in common that may be of one unit.
+/// Properties shared by nodes that may belong to one unit.
 std::vector<std::string> keys_of(const Description& node) {
   std::vector<std::string> keys{identity::device_key(node)};
   if (std::string key = identity::connection_key(node); !key.empty()) keys.push_back(std::move(key));
   return keys;
 }
 
-/// Most reports: nothing in them is pressed or released, and no plug is put in or taken out.
+/// Most reports: nothing is pressed or released, and no plug is connected or removed.
 bool only_moves(const Report& report) {
   return report.sockets.empty() && std::ranges::all_of(report.changes, [](const Change& change) {
            return change.code.type == ev_abs || change.code.type == ev_rel;
@@ -60,7 +60,8 @@ void Table::leave(int node) {
   regroup(concerned);
 }
 
-/// The nodes that may be of one unit with this one, and so on: those of its device, and of every other way to it.
+/// The nodes that may belong to one unit with this one, transitively: those of its device, and of every other
+/// connection.
 std::set<int> Table::related(const Description& node) const {
   std::set<int> found;
   std::vector<std::string> open = keys_of(node);
@@ -77,7 +78,7 @@ std::set<int> Table::related(const Description& node) const {
   return found;
 }
 
-/// Of these nodes, of which some may have gone: units keep their main node; what has gone leaves before anybody comes.
+/// Of these nodes some may be gone: units keep their main node, and units that are gone leave before others join.
 void Table::regroup(const std::set<int>& concerned) {
   std::vector<int> numbers;
   std::vector<Description> descriptions;
@@ -139,7 +140,7 @@ Table::Share Table::share_of(const Device& device, const Player& player, int nod
   return share;
 }
 
-/// What it has reached is remembered.
+/// Its learned ranges are kept.
 void Table::release_share(const Share& share) {
   if (!share.playing) return;
   note_ranges(reached_, share.attachment.unit, engine_.ranges_by_use(*share.playing));
@@ -207,7 +208,7 @@ void Table::add_device(Device device) {
   if (!here.out_of_range) seat_own(here);
 }
 
-/// A unit's other nodes may come later than its main one, and go earlier.
+/// A unit's other nodes may appear after its main one, and disappear before it.
 void Table::update(Device& device, const std::vector<int>& nodes) {
   if (device.nodes == nodes) return;
   device.nodes = nodes;
@@ -276,7 +277,7 @@ void Table::report(int node, const Report& report) {
   }
 }
 
-/// Not assigned yet: a press takes a seat.
+/// Not assigned yet: a press claims a seat.
 void Table::hear_waiting(Device& device, Player& player, Share& share, const Report& report) {
   remember(share.attachment, report.changes);
   if (!player.seat.empty() || !player.notice.update(share.attachment, changes_of(device, player, share, report)))
@@ -316,7 +317,7 @@ void Table::put_in(Player& player, int node, const Report& report) {
     play(player, true);
 }
 
-// -- units that always stream -------------------------------------------------------------------------------
+// -- streaming units ---------------------------------------------------------------------------------------
 
 namespace {
 constexpr Duration silence_that_means_away = std::chrono::milliseconds{500};
@@ -349,7 +350,7 @@ std::optional<Time> Table::next_due() const {
   return due;
 }
 
-/// Where the two axes of those are that may be guns.
+/// The positions of the two axes of each unit that may be a gun.
 void Table::guess_guns() {
   constexpr Duration pause = std::chrono::milliseconds{250};
   next_guess_ = now_ + pause;

@@ -1,13 +1,13 @@
-// The table that everybody plays at: nodes come and go and are grouped into units; a first press takes the
-// next seat, and a unit that was here before gets its own seat back. Calls no system; hosts and the demo
+// The table of all players: nodes connect and disconnect and are grouped into units; a first press claims the
+// next seat, and a unit that was seated before returns to its own seat. Makes no system calls; hosts and the demo
 // drive it.
 //
 // A unit, or each part of one:
-//   new --the rig knows it for sure--> playing
-//   new --the rig may know it, or does not--> waiting --press--> playing
-//   playing or waiting --leaves--> gone (its seat stays its own)
-//   playing --streams, and half a second of silence--> out of range --speaks--> playing
-//   a part: playing or waiting --its socket is empty--> empty --a plug is put in--> playing or waiting
+//   new --identified by the rig--> playing
+//   new --possibly or not in the rig--> waiting --press--> playing
+//   playing or waiting --disconnected--> gone (its seat remains its own)
+//   playing --streams, and half a second of silence--> out of range --reports--> playing
+//   a part: playing or waiting --its socket is empty--> empty --a plug is connected--> playing or waiting
 #pragma once
 
 #include <cstdint>
@@ -33,34 +33,34 @@ class Table {
   Table(Engine& engine, const Catalogue& catalogue, Rig rig, EventHandler tell)
       : engine_(engine), catalogue_(catalogue), rig_(std::move(rig)), tell_(std::move(tell)) {}
 
-  /// `node` is the host's number. Nodes that cannot be played on are ignored.
+  /// `node` is the host's number. Unplayable nodes are ignored.
   void arrive(int node, const Description& description);
   void leave(int node);
   void report(int node, const Report& report);
-  /// Lets time pass: units that always stream and have fallen silent leave, until they speak again.
+  /// Advances time: streaming units that have fallen silent leave until they report again.
   void advance(Time now);
-  /// When `advance` has something to do although nothing happens.
+  /// When `advance` has something to do without an event.
   [[nodiscard]] std::optional<Time> next_due() const;
   /// The rig with newly assigned units and current sockets, without units that only replace a disconnected one.
   [[nodiscard]] const Rig& rig() const noexcept { return rig_; }
-  /// Uncalibrated axes learn their ranges by use. Call it before the first `arrive`.
+  /// Uncalibrated axes learn their ranges while playing. Must be called before the first `arrive`.
   void find_ranges_by_use() noexcept { by_use_ = true; }
-  /// The time within which all nodes of a unit appear: missing controls are not reported earlier. Call it before the
-  /// first `arrive`.
+  /// The time within which all nodes of a unit appear: missing controls are not reported earlier. Must be called before
+  /// the first `arrive`.
   void nodes_come_within(Duration time) noexcept { patience_ = time; }
-  /// What units have reached, also those that have left.
+  /// The learned ranges of units, including disconnected ones.
   [[nodiscard]] std::vector<Calibration> ranges_by_use() const;
   /// The connected units; parts are listed separately.
   [[nodiscard]] std::vector<UnitHere> units() const;
   [[nodiscard]] std::vector<UnitDetails> unit_details() const;
-  /// Releases everything; no unit plays any longer.
+  /// Releases everything and ends play for all units.
   void release_all();
-  /// The unit plays from this seat from now on, now and when it comes back. Fails with `unknown-unit` and
+  /// Assigns the unit to this seat, now and when it reconnects. Fails with `unknown-unit` and
   /// `unknown-seat`.
   [[nodiscard]] std::optional<Diagnostic> reseat(int unit, const std::string& seat);
-  /// It leaves its seat, and waits like one that is new. Fails with `unknown-unit`.
+  /// Removes the unit from its seat; it then waits like a new one. Fails with `unknown-unit`.
   [[nodiscard]] std::optional<Diagnostic> leave_seat(int unit);
-  /// The seated units that hold one of these two buttons, where their seat holds both.
+  /// The seated units that hold one of these two buttons, if their seat holds both.
   [[nodiscard]] std::vector<int> holders(const std::string& modifier, const std::string& press) const;
   /// The free seats, in order.
   [[nodiscard]] std::vector<std::string> free_seats() const;
@@ -68,7 +68,7 @@ class Table {
   void await(std::vector<std::string> seats) { awaited_ = std::move(seats); }
   /// The nodes in use.
   [[nodiscard]] std::vector<int> playing_nodes() const;
-  /// Those of one seat, with the parts of units that play from it.
+  /// Those of one seat, including parts of units assigned to it.
   [[nodiscard]] std::vector<host::NodePart> playing_parts(std::string_view seat) const;
   /// True if the code is a control of a unit playing on the node.
   [[nodiscard]] bool is_control(int node, Code code) const;
@@ -88,12 +88,12 @@ class Table {
     std::string name;
     std::string seat;  ///< empty: not assigned
     std::vector<Share> shares;
-    int number = 0;             ///< its own, from its coming to its leaving
-    bool told_no_seat = false;  ///< or that it is of no use
-    bool empty = false;         ///< nothing is in its socket
+    int number = 0;             ///< its own attachment, from connection to disconnection
+    bool told_no_seat = false;  ///< or that it is unusable
+    bool empty = false;         ///< its socket is empty
     bool heard = false;
     ActivityDetector notice{};
-    bool in_rig = false;  ///< its name is the rig's
+    bool in_rig = false;  ///< it has a name from the rig
   };
   struct Device {
     Description unit;  ///< its main node, with the unit's own half
@@ -159,26 +159,26 @@ class Table {
   const Catalogue& catalogue_;
   Rig rig_;
   bool by_use_ = false;
-  std::vector<Calibration> reached_;  ///< by units that have left
-  Rig stand_ins_;                     ///< for this evening
+  std::vector<Calibration> reached_;  ///< of disconnected units
+  Rig stand_ins_;                     ///< for this session
   EventHandler tell_;
   std::map<int, Description> nodes_;
-  std::multimap<std::string, int> by_key_;  ///< nodes by what those have in common that may be of one unit
+  std::multimap<std::string, int> by_key_;  ///< nodes by properties shared by nodes of one unit
   std::vector<Device> devices_;
-  std::vector<std::pair<int, std::size_t>> device_of_;  ///< by node: where in the devices
-  std::size_t last_found_ = 0;                          ///< where `report` found the last one in these
+  std::vector<std::pair<int, std::size_t>> device_of_;  ///< by node: index into the devices
+  std::size_t last_found_ = 0;                          ///< the index that `report` found last
   std::string last_asked_;
   std::map<std::string, std::vector<std::string>> lacks_;  ///< what was reported, by seat
   std::set<int> told_idle_;                                ///< units already reported
   Duration patience_{0};
   Time now_{};
-  std::map<int, Time> untold_;               ///< units to be reported, and when
-  std::map<int, attach::GunGuess> guesses_;  ///< by node, while it is not known whether it is a gun
+  std::map<int, Time> untold_;               ///< units with pending messages, and when these are due
+  std::map<int, attach::GunGuess> guesses_;  ///< by node, while it may still be a gun
   Time next_guess_{};
   std::vector<std::string> awaited_;
   int last_number_ = 0;
-  std::map<int, std::string> seated_;  ///< the names of those that have a seat, by number
-  bool any_streams_ = false;           ///< a unit does
+  std::map<int, std::string> seated_;  ///< the names of seated units, by number
+  bool any_streams_ = false;           ///< owned by a unit
 };
 
 }  // namespace omnipar::inline abi_0::play

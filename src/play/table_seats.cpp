@@ -1,4 +1,4 @@
-// Seats: which units the rig identifies, who takes which seat, and the events for it.
+// Seats: which units the rig identifies, which unit gets which seat, and the resulting events.
 #include <algorithm>
 #include <utility>
 
@@ -12,7 +12,7 @@
 
 namespace omnipar::inline abi_0::play {
 
-// -- whom the household knows ---------------------------------------------------------------------------------
+// -- units of the rig --------------------------------------------------------------------------------------
 
 std::vector<std::string> Table::present() const {
   std::vector<std::string> names;
@@ -49,7 +49,7 @@ const RigUnit* Table::known(const Description& unit, const std::string& part) co
   return stand_in != nullptr ? stand_in : found;
 }
 
-/// Of the rig's units that this one may be, the one that is away and whose seat comes first.
+/// Among the rig's units that may match this one, the disconnected one with the first seat.
 const RigUnit* Table::perhaps(const Description& unit, const std::string& part) const {
   const auto candidates = matches(rig_, unit, part);
   if (candidates.empty()) return nullptr;
@@ -74,7 +74,7 @@ void Table::play(Player& player, bool again) {
     tell_what_it_has(player);
 }
 
-/// Its nodes are all there, as far as one can know.
+/// All its nodes are present, as far as can be known.
 void Table::tell_what_it_has(const Player& player) {
   untold_.erase(player.number);
   tell_what_lacks(player);
@@ -128,7 +128,7 @@ void Table::tell_what_lacks(const Player& player) {
   told = targets;
 }
 
-/// Controls that nothing at its seat is bound to, and those that have no role; once for each unit.
+/// Reports controls without a target at its seat, and those without a role; once for each unit.
 void Table::tell_what_is_idle(const Player& player) {
   std::vector<std::string> controls;
   const auto add = [&controls](std::vector<std::string> names) {
@@ -143,7 +143,7 @@ void Table::tell_what_is_idle(const Player& player) {
     tell_(Idle{player.seat, player.name, std::move(controls), player.number});
 }
 
-/// False if there is nothing to play on.
+/// False if it has nothing playable.
 bool Table::attach(Player& player) {
   bool attached = false;
   for (Share& share : player.shares) {
@@ -201,7 +201,7 @@ void Table::assign_seat(Player& player, const std::string& name, const std::stri
   seated_[player.number] = name;
 }
 
-/// A keyboard is of no use to a machine played with pads, and must not take a seat by typing.
+/// A keyboard is useless to a machine played with pads, and must not claim a seat by typing.
 bool Table::is_of_use(const Player& player) const {
   return std::ranges::any_of(
       player.shares, [this](const Share& share) { return omnipar::is_of_use(engine_.plan(), share.attachment); });
@@ -244,7 +244,7 @@ bool Table::is_control(int node, Code code) const {
   return false;
 }
 
-/// What an adapter has of its own serves those who play on its sockets: it joins the first of them.
+/// An adapter's own controls serve the players on its sockets: they join the first of them.
 void Table::seat_own(Device& device) {
   const auto own = std::ranges::find(device.players, hid::own_part, &Player::part);
   const auto player = std::ranges::find_if(
@@ -274,18 +274,18 @@ void Table::take_seat(Device& device, Player& player) {
     seat_own(device);
     return ask_for_the_lost();
   }
-  if (player.part == hid::own_part) return;  // before anybody plays on a socket
+  if (player.part == hid::own_part) return;  // before any player is seated on a socket
   auto untaken = free_seats();
   const auto missing = std::ranges::find_if(awaited_, [this](const std::string& seat) { return !is_played(seat); });
   if (missing != awaited_.end()) untaken.assign({*missing});
   const RigUnit* own = find_unit(rig_, device.unit, present(), player.part);
   const bool stands_in = untaken.empty() ||
                          std::ranges::find(rig_.units, untaken.front(), &RigUnit::seat) != rig_.units.end() ||
-                         (own != nullptr && !own->seat.empty());  // its own seat is none of the plan's
+                         (own != nullptr && !own->seat.empty());  // the plan does not have its own seat
   Rig& rig = stands_in ? stand_ins_ : rig_;
   std::string seat = untaken.empty() ? "" : untaken.front();
   for (const std::string& empty : engine_.plan().seats())
-    if (seat.empty() && !is_played(empty)) seat = empty;  // its player is away, or has brought another unit
+    if (seat.empty() && !is_played(empty)) seat = empty;  // its player is disconnected, or uses another unit
   if (seat.empty()) {
     if (!std::exchange(player.told_no_seat, true)) tell_(NoSeat{called(device, player), player.number});
     return;
@@ -294,7 +294,7 @@ void Table::take_seat(Device& device, Player& player) {
     std::ranges::find(rig_.units, own->name, &RigUnit::name)->seat = seat;
     assign_seat(player, own->name, seat);
   } else {
-    // One whose own seat is none of the plan's is called as itself; anybody else has a name of their own.
+    // A unit whose own seat is not in the plan keeps its name; any other gets a name of its own.
     rig.units.push_back(new_unit(own != nullptr ? rig : everybody(), device.unit, seat, player.part));
     assign_seat(player, rig.units.back().name, seat);
   }
@@ -302,7 +302,7 @@ void Table::take_seat(Device& device, Player& player) {
   seat_own(device);
 }
 
-// -- who is there, and where somebody wants them ----------------------------------------------------------------
+// -- moving players ----------------------------------------------------------------------------------------
 
 std::vector<UnitHere> Table::units() const {
   std::vector<UnitHere> units;
@@ -390,7 +390,7 @@ std::vector<Change> Table::present_state(const Share& share) const {
   return share.playing ? engine_.present(*share.playing) : share.attachment.state;
 }
 
-/// A button of that role is down on it.
+/// True if a button of that role is down on it.
 bool Table::holds(const Player& player, const std::string& role) const {
   return std::ranges::any_of(player.shares, [&](const Share& share) {
     return std::ranges::any_of(present_state(share), [&](const Change& change) {
@@ -418,7 +418,7 @@ std::vector<int> Table::holders(const std::string& modifier, const std::string& 
   return all;
 }
 
-/// Whoever stands in for somebody goes on doing so, from the other seat.
+/// A replacement remains one at the other seat.
 void Table::move_to(Device& device, Player& player, const std::string& seat) {
   let_go(player);
   const auto entry_in = [&](Rig& rig) {

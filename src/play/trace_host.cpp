@@ -10,7 +10,7 @@
 namespace omnipar::inline abi_0::play {
 namespace {
 
-/// True if both are of one HID device.
+/// True if both belong to one HID device.
 bool are_siblings(const Description& a, const Description& b) {
   return a.device == b.device && a.interface == b.interface && a.vendor == b.vendor && a.product == b.product &&
          a.serial == b.serial && a.socket == b.socket;
@@ -18,7 +18,7 @@ bool are_siblings(const Description& a, const Description& b) {
 
 bool is_raw(const Description& node) { return !node.descriptor.empty(); }
 
-/// True if the event nodes of the same HID device are there and say all that somebody plays on.
+/// True if the event nodes of the same HID device are present and report every playable control.
 bool has_no_need(const Catalogue& catalogue, const Description& raw, const std::vector<Description>& siblings) {
   return !siblings.empty() && std::ranges::all_of(siblings, [&](const Description& node) {
     return reason_for_raw(catalogue, node, raw.descriptor).empty();

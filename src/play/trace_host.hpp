@@ -1,5 +1,5 @@
-// A trace as a host: what a live session would hear of the units in it. Where it has a unit's event nodes and its raw
-// reports, one of both is passed over, and raw reports come as the changes that they make.
+// A trace as a host: it delivers what a live session would receive from the units. If a trace has a unit's event nodes
+// and its raw reports, one of the two is skipped, and raw reports are delivered as changes.
 #pragma once
 
 #include <functional>
@@ -17,30 +17,30 @@ namespace omnipar::inline abi_0::play {
 
 class TraceHost {
  public:
-  /// Takes what is heard, in order of time.
+  /// Receives changes in order of time.
   using Take = std::function<void(const TraceEvent& event, const Description& node)>;
 
-  /// Is told of units whose report descriptor cannot be read, of which nothing is heard.
+  /// Called for units whose report descriptor cannot be read, which deliver nothing.
   using Refused = std::function<void(const Diagnostic& why)>;
 
   /// The catalogue must outlive the host.
   TraceHost(const Catalogue& catalogue, Take take, Refused refused = {})
       : catalogue_(catalogue), take_(std::move(take)), refused_(std::move(refused)) {}
 
-  /// Takes the next event of the trace; `node` is what it happens to.
+  /// Processes the next event of the trace; `node` is the affected node.
   void take(const TraceEvent& event, const Description& node);
-  /// True if this event tells whether what was plugged in last is heard; until it is taken, or `settle`, nothing is
-  /// heard of that.
+  /// True if this event decides whether the node plugged in last is used; until it is processed, or `settle` is called,
+  /// that node delivers nothing.
   [[nodiscard]] bool waits_for(const TraceEvent& event, const Description& node) const;
-  /// Nothing more comes: what is plugged in does not wait for its raw reports any longer.
+  /// No more events follow: nodes that are plugged in no longer wait for their raw reports.
   void settle();
-  /// Nothing comes up to here: sockets may tell by their silence that they are empty.
+  /// No event until this time: sockets can prove by silence that they are empty.
   void pass(Time time);
-  /// When `pass` has something to tell.
+  /// When `pass` has something to report.
   [[nodiscard]] std::optional<Time> next_due() const;
 
  private:
-  /// A plugged-in event node, of which is not known yet whether its raw reports come, too.
+  /// A connected event node whose raw reports may still follow.
   struct Pending {
     TraceEvent event;
     Description node;
@@ -66,7 +66,7 @@ class TraceHost {
 /// Why the report descriptor of a raw node cannot be read, with the unit's name; nothing if it can.
 [[nodiscard]] std::optional<Diagnostic> unreadable_descriptor(const Description& node);
 
-/// Of nodes that are there together, those that would be heard; raw ones have got their codes.
+/// Of nodes that are connected together, those that would be used; raw ones have their codes assigned.
 [[nodiscard]] std::vector<Description> heard_nodes(const Catalogue& catalogue, std::vector<Description> nodes);
 
 }  // namespace omnipar::inline abi_0::play

@@ -1,4 +1,4 @@
-// All that a session waits for at once, and which of it has come.
+// Everything that a session waits for at once, and what has become ready.
 #pragma once
 
 #include <array>
@@ -15,10 +15,10 @@ enum class Waited : std::uint8_t {
   watch,
   keeper,
   timer,
-  other,   ///< what somebody else waits for; its descriptor comes along
-  device,  ///< a virtual one; which one comes along
-  node,    ///< likewise
-  raw,     ///< a raw node, likewise
+  other,   ///< a descriptor of another component, which is included
+  device,  ///< a virtual device, whose index is included
+  node,    ///< the same for a node
+  raw,     ///< the same for a raw node
 };
 
 struct Ready {
@@ -31,14 +31,14 @@ class Waiter {
   explicit Waiter(os::Door& door) noexcept : door_(door) {}
   [[nodiscard]] std::optional<Diagnostic> begin();
 
-  /// Waits for this, too, until it is closed. `once`: told once for each arrival, so that whoever is told reads all
-  /// that is there.
+  /// Adds a descriptor until it is closed. `once`: reported once per arrival, so the caller must read everything
+  /// that is available.
   [[nodiscard]] std::optional<Diagnostic> also(int descriptor, Ready ready, bool once = false);
 
-  /// For whoever waits elsewhere: readable when something is ready.
+  /// For callers that wait elsewhere: readable when something is ready.
   [[nodiscard]] int descriptor() const noexcept { return descriptor_.get(); }
 
-  /// What is ready, some of it if that is much; nothing at the time limit. False if waiting failed.
+  /// Waits until something is ready, of which a part may be reported later, or for the time limit. False on failure.
   [[nodiscard]] bool wait(std::optional<Time> until);
   /// Calls `take` with each Ready of the last wait.
   template <typename Take>
@@ -53,7 +53,7 @@ class Waiter {
   [[nodiscard]] static Diagnostic failure();
 
  private:
-  // A tag holds what is waited for in its lowest bits, and which of them above.
+  // A tag holds the kind in its lowest bits, and the index above.
   static constexpr unsigned what_bits = 3;
   static constexpr std::uint64_t what_mask = (1U << what_bits) - 1;
 

@@ -23,7 +23,7 @@ std::string device_words(const Session& session, int port) {
   return words.empty() ? "" : fmt::format(" on {}", fmt::join(words, " and "));
 }
 
-/// One sentence a kind of event.
+/// One sentence per kind of event.
 class Teller {
  public:
   explicit Teller(const Session& session) : session_(session) {}
@@ -144,7 +144,7 @@ class Teller {
  private:
   [[nodiscard]] std::string who(const std::string& seat) const { return player_of(session_.plan(), seat); }
 
-  /// Nothing is bound to some target of a port of that seat.
+  /// Some target of a port of that seat has no source.
   [[nodiscard]] bool has_free_target(const std::string& seat) const {
     const Plan& plan = session_.plan();
     const std::vector<bool> bound = bound_targets(plan);

@@ -1,4 +1,4 @@
-// Sentences that are said in several places.
+// Sentences that several places use.
 #pragma once
 
 namespace omnipar::inline abi_0::play {

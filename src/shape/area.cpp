@@ -1,4 +1,4 @@
-// Where a game is on its screen, from people's words and back.
+// A game's area on its screen: from text to numbers and back.
 #include "omnipar/screen.hpp"
 
 #include <algorithm>
@@ -30,7 +30,7 @@ bool take_word(std::string_view& text, std::string_view word) noexcept {
   return true;
 }
 
-/// A number at the front, and what must stand right behind it.
+/// A number at the start, and the text that must follow it directly.
 std::optional<double> take_number(std::string_view& text, std::string_view behind) noexcept {
   double number = 0;
   const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), number);
@@ -41,7 +41,7 @@ std::optional<double> take_number(std::string_view& text, std::string_view behin
   return number;
 }
 
-/// Reads what stands between commas.
+/// Reads one item between commas.
 class AreaReader {
  public:
   bool take(std::string_view part) {
@@ -58,7 +58,7 @@ class AreaReader {
   }
 
   AreaSpec words;
-  std::string_view twice;  ///< what is given more than once
+  std::string_view twice;  ///< settings given more than once
 
  private:
   bool is_first(std::string_view what) {
@@ -111,7 +111,7 @@ class AreaReader {
   std::vector<std::string_view> given_;
 };
 
-/// The largest shape that fits; all of it without a shape.
+/// The largest rectangle of this aspect ratio that fits; everything without a ratio.
 PixelSize shaped_to_fit(PixelSize room, const AreaSpec& words) noexcept {
   if (words.across == 0) return room;
   const double shape = words.across / words.down;
@@ -119,22 +119,22 @@ PixelSize shaped_to_fit(PixelSize room, const AreaSpec& words) noexcept {
                                           : PixelSize{room.width, room.width / shape};
 }
 
-/// How many whole pixels of the screen each of the machine's is: of the whole picture, of which only what is left after
-/// the cut has to fit. 0: it does not fit once.
+/// The number of whole screen pixels per pixel of the machine: for the whole picture, of which only the part left by
+/// the overscan has to fit. 0: not even one fits.
 double times_that_fit(PixelSize room, const AreaSpec& words) noexcept {
   const bool on_side = words.turned == QuarterTurn::left || words.turned == QuarterTurn::right;
   const double across = on_side ? words.lines_down : words.lines_across;
   const double down = on_side ? words.lines_across : words.lines_down;
   const double seen = 1 - 2 * words.cut;
-  constexpr double nearly = 1e-9;  // of a picture that fits exactly
+  constexpr double nearly = 1e-9;  // a picture that fits exactly
   const PixelSize fitting = shaped_to_fit(room, words);
   const double by_height = fitting.height / (down * seen);
-  // where the shape is kept its width follows from its height
+  // with a fixed aspect ratio its width follows from its height
   return std::floor((words.across > 0 ? by_height : std::min(fitting.width / (across * seen), by_height)) + nearly);
 }
 
-/// How large what is seen of the picture is when it is as large as it goes. A multiple that does not fit once keeps its
-/// shape.
+/// The size of the visible picture at the largest scale. A multiple of zero keeps its
+/// aspect ratio.
 PixelSize fitting(PixelSize room, const AreaSpec& words) noexcept {
   if (words.lines_down == 0) return shaped_to_fit(room, words);
   const bool on_side = words.turned == QuarterTurn::left || words.turned == QuarterTurn::right;
@@ -202,7 +202,7 @@ tl::expected<AreaSpec, Diagnostic> parse_area(std::string_view text) {
 
 namespace {
 
-/// In per cent, with as few digits as give the same again.
+/// In per cent, with the fewest digits that read back to the same value.
 template <typename IsSame>
 std::string percent(double part, IsSame is_same) {
   constexpr int most_digits = 17;
@@ -212,7 +212,7 @@ std::string percent(double part, IsSame is_same) {
     std::from_chars(text.data(), text.data() + text.size(), read);
     if (is_same(read / 100)) return text + "%";
   }
-  // A number that no text gives: its neighbour.
+  // A number that no text yields: its neighbour.
   for (double near = part * 100, other = near; near < part * 100 + 1; near = std::nextafter(near, 1e3)) {
     for (const double one : {near, other})
       if (is_same(one / 100)) return fmt::format("{}%", one);
@@ -248,7 +248,7 @@ GameArea area_on(PixelSize screen, const AreaSpec& words) noexcept {
   const double width = seen.width / screen.width, height = seen.height / screen.height;
   const double left = words.within.left + (words.within.width - width) / 2;
   const double top = words.within.top + (words.within.height - height) / 2;
-  // What can be seen is the picture without the cut at its edges.
+  // The visible part is the picture without the overscan at its edges.
   const double whole = 1 / (1 - 2 * words.cut);
   const double beyond = words.cut * whole;
   return {{left - beyond * width, top - beyond * height, width * whole, height * whole}, words.cut, words.turned};
@@ -291,7 +291,7 @@ AreaSpec spec_for(PixelSize screen, const AreaBox& seen) noexcept {
 
 namespace {
 
-/// From the picture as it lies on the screen to the game's own, and back.
+/// From the picture as shown on the screen to the game's own orientation, and back.
 AreaPoint turned(AreaPoint p, QuarterTurn turn) noexcept {
   switch (turn) {
     case QuarterTurn::right:
@@ -323,7 +323,7 @@ AreaPoint to_screen(const GameArea& area, AreaPoint on_area) noexcept {
 }
 
 bool is_on(const GameArea& area, AreaPoint on_area) noexcept {
-  constexpr double rounding = 1e-9;  // less than any screen shows, and the same on all sides
+  constexpr double rounding = 1e-9;  // smaller than any screen can show, and the same on all sides
   const auto is_in = [least = area.cut - rounding](double side) { return side >= least && 1 - side >= least; };
   return is_in(on_area.x) && is_in(on_area.y);
 }

@@ -22,7 +22,7 @@ std::string_view word_of(StickGate gate) noexcept {
 namespace omnipar::inline abi_0::shape {
 namespace {
 
-/// The line through two corners, so that it . place is 1 on it; nothing if the rest lies on it or beyond.
+/// The line through two corners, so that it . point is 1 on it; nothing if the rest is on it or beyond.
 std::optional<Point> side_through(Point one, Point other) {
   const double cross = one.x * other.y - one.y * other.x;
   if (!(std::fabs(cross) > 1e-12)) return std::nullopt;

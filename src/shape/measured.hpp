@@ -1,4 +1,4 @@
-// From raw numbers to positions by what was measured: worked out once, then a few multiplications a report.
+// Maps raw numbers to positions by a calibration: prepared once, then a few multiplications per report.
 #pragma once
 
 #include <array>
@@ -11,24 +11,24 @@
 
 namespace omnipar::inline abi_0::shape {
 
-/// A stick. A raw place goes from its rest, is stretched and turned to where the hand has it, and is measured by the
-/// edge: the edge is convex and has the rest inside, so that of the lines through its sides the one that is nearest
-/// counts.
+/// A stick. A raw point, relative to rest, is scaled and rotated to the physical position, and divided by the distance
+/// to the edge in that direction. The edge is convex and contains the rest, so among the lines through its sides the
+/// nearest one counts.
 struct StickMap {
   static constexpr std::size_t max_sides = 64;
   double rest_x = 0, rest_y = 0;
   double x_by_x = 1, x_by_y = 0, y_by_x = 0, y_by_y = 1;
   std::size_t sides = 0;
-  std::array<Point, max_sides> side{};  ///< side . place is 1 on its line
+  std::array<Point, max_sides> side{};  ///< side . point is 1 on its line
 };
 
-/// Where the hand has it, without an edge.
+/// The physical position, without the edge.
 [[nodiscard]] inline Point by_hand(const StickMap& map, double raw_x, double raw_y) noexcept {
   const double x = raw_x - map.rest_x, y = raw_y - map.rest_y;
   return {map.x_by_x * x + map.x_by_y * y, map.y_by_x * x + map.y_by_y * y};
 }
 
-/// How much of the way to the edge this is: 1 at the edge.
+/// The fraction of the distance to the edge: 1 at the edge.
 [[nodiscard]] inline double part_of_way(const StickMap& map, Point place) noexcept {
   double most = 0;
   for (std::size_t i = 0; i < map.sides; ++i)
@@ -36,7 +36,7 @@ struct StickMap {
   return most;
 }
 
-/// In the direction of the hand, as far as the part of the way to the edge; never beyond 1.
+/// In the direction of the push, with the fraction of the distance to the edge as its length, at most 1.
 [[nodiscard]] inline Point position(const StickMap& map, double raw_x, double raw_y) noexcept {
   const Point place = by_hand(map, raw_x, raw_y);
   const double square = place.x * place.x + place.y * place.y;
@@ -45,7 +45,7 @@ struct StickMap {
   return {place.x * factor, place.y * factor};
 }
 
-/// An axis whose response is bent: straight between its knots, which rise in raw numbers.
+/// An axis with a nonlinear response: linear between its knots, whose raw numbers increase.
 struct AxisMap {
   static constexpr std::size_t max_knots = 12;
   std::size_t knots = 0;
@@ -64,11 +64,11 @@ struct AxisMap {
   return map.part.at(map.knots - 1);
 }
 
-/// Of a stick whose axes may run the other way round. Nothing if its numbers make no stick: no width, or an edge that
-/// does not go around the rest.
+/// For a stick whose axes may be reversed. Nothing if its numbers do not describe a stick: no width, or an edge that
+/// does not enclose the rest.
 [[nodiscard]] std::optional<StickMap> stick_map(const StickCalibration& stick, bool reversed_x = false,
                                                 bool reversed_y = false);
-/// Nothing without marks, or if its numbers do not rise.
+/// Nothing without marks, or if their raw numbers do not increase.
 [[nodiscard]] std::optional<AxisMap> axis_map(const AxisCalibration& axis, const Control& control);
 
 }  // namespace omnipar::inline abi_0::shape

@@ -1,4 +1,4 @@
-// Projective maps of the plane: what becomes of a screen that is looked at from the side. Only + - * / are used, which
+// Projective maps of the plane: a screen seen from the side. Only + - * / are used, which
 // IEEE 754 rounds the same everywhere.
 #pragma once
 
@@ -14,7 +14,7 @@ namespace omnipar::inline abi_0::shape {
 
 [[nodiscard]] inline double length(double x, double y) noexcept { return std::sqrt(x * x + y * y); }
 
-/// Rounding alone takes nothing off the game: of -1..1.
+/// A tolerance, of -1..1, so that rounding alone moves nothing off the game.
 inline constexpr double aim_rounding = 2e-9;
 
 /// A matrix by rows: (x, y) goes to ((m0 x + m1 y + m2) / w, (m3 x + m4 y + m5) / w), w = m6 x + m7 y + m8.
@@ -40,7 +40,7 @@ struct Projection {
   return both;
 }
 
-/// The way back, up to a factor that changes nothing: the adjugate matrix.
+/// The inverse up to a factor, which does not matter: the adjugate matrix.
 [[nodiscard]] inline Projection inverse(const Projection& map) noexcept {
   const auto& m = map.m;
   return {{m[4] * m[8] - m[5] * m[7], m[2] * m[7] - m[1] * m[8], m[1] * m[5] - m[2] * m[4],  //
@@ -48,8 +48,8 @@ struct Projection {
            m[3] * m[7] - m[4] * m[6], m[1] * m[6] - m[0] * m[7], m[0] * m[4] - m[1] * m[3]}};
 }
 
-/// From the square of side 1 to four corners, in turn from the upper left one (P. Heckbert, "Fundamentals of Texture
-/// Mapping and Image Warping", 1989, section 2.2.3). Nothing unless they are the corners of a convex figure.
+/// From the unit square to four corners, in order from the upper left one (P. Heckbert, "Fundamentals of Texture
+/// Mapping and Image Warping", 1989, section 2.2.3). Nothing unless they form a convex quadrilateral.
 [[nodiscard]] inline std::optional<Projection> to_corners(const std::array<RawPoint, 4>& c) noexcept {
   double sign = 0;
   for (std::size_t i = 0; i < c.size(); ++i) {
@@ -67,7 +67,7 @@ struct Projection {
                      g, h, 1}};
 }
 
-/// From raw numbers to the screen, by what the gun says at the screen's corners. What is seen has a positive w.
+/// From raw numbers to the screen, by the gun's readings at the screen's corners. Visible points have a positive w.
 [[nodiscard]] inline std::optional<Projection> screen_map(const AimCalibration& aim) noexcept {
   const auto map = to_corners(aim.corners);
   if (!map) return std::nullopt;
@@ -78,7 +78,7 @@ struct Projection {
   return back;
 }
 
-/// From raw numbers to the screen by a gun's whole range alone.
+/// From raw numbers to the screen by a gun's whole range.
 [[nodiscard]] inline std::optional<Projection> by_scales(const Scale& x, const Scale& y) noexcept {
   const auto width = [](const Scale& scale) { return scale.width[std::isfinite(scale.width[0]) ? 0 : 1]; };
   const double across = width(x), down = width(y);
@@ -86,7 +86,7 @@ struct Projection {
   return Projection{{1 / across, 0, -x.rest / across, 0, 1 / down, -y.rest / down, 0, 0, 1}};
 }
 
-/// From the screen to -1..1 each way of the game's picture.
+/// From the screen to -1..1 along each axis of the game's picture.
 [[nodiscard]] inline Projection to_game(const GameArea& area) noexcept {
   const AreaPoint origin = to_area(area, {0, 0}), right = to_area(area, {1, 0}), down = to_area(area, {0, 1});
   return {{2 * (right.x - origin.x), 2 * (down.x - origin.x), 2 * origin.x - 1,  //
@@ -94,7 +94,7 @@ struct Projection {
            0, 0, 1}};
 }
 
-/// False of what would be behind whoever looks at the screen.
+/// False for points behind the viewer.
 [[nodiscard]] inline bool is_before(const Projection& map, double x, double y) noexcept {
   return map.m[6] * x + map.m[7] * y + map.m[8] > 0;
 }

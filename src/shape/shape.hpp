@@ -22,11 +22,11 @@ struct Point {
   friend constexpr bool operator==(const Point&, const Point&) = default;
 };
 
-/// The length of a diagonal's sides when the diagonal itself is 1: sqrt(1/2).
+/// The length of each component of a diagonal of length 1: sqrt(1/2).
 inline constexpr double diagonal = 0.70710678118654752440;
 
-/// How an axis's raw values become normalised ones: where it rests, and how far it is from there to
-/// either end. A side without length is taken as endless, so that it never leaves 0.
+/// Maps an axis's raw values to normalised ones: its rest, and the distance from there to
+/// either end. A side of length zero is treated as infinite, so that it never leaves 0.
 struct Scale {
   static constexpr double endless = std::numeric_limits<double>::infinity();
   double rest = 0;
@@ -41,22 +41,23 @@ struct Scale {
   return scale;
 }
 
-/// The same with its ends changing places.
+/// The same with its ends exchanged.
 [[nodiscard]] inline Scale reversed(Scale scale) noexcept {
   for (double& width : scale.width) width = -width;
   return scale;
 }
 
-/// -1 at the minimum, 0 at rest, 1 at the maximum, straight in between, never beyond. With rest at an
+/// -1 at the minimum, 0 at rest, 1 at the maximum, linear in between, clamped. With rest at an
 /// end this is a one-sided axis: 0..1 if rest is the minimum, 0..-1 if it is the maximum.
 [[nodiscard]] inline double normalised(const Scale& scale, std::int32_t raw) noexcept {
   const double offset = static_cast<double>(raw) - scale.rest;
-  const double value = offset / scale.width[offset < 0 ? 1 : 0];  // looked up: a branch would often be mispredicted
+  const double value =
+      offset / scale.width[offset < 0 ? 1 : 0];  // a table lookup: a branch would often be mispredicted
   const double not_above = value < 1 ? value : 1;
   return not_above > -1 ? not_above : -1;
 }
 
-/// A dead zone up to a length of `inner`, and one behind `1 - outer`, with what follows from them worked out once.
+/// A dead zone up to a length of `inner` and an outer one beyond `1 - outer`, with derived values computed once.
 struct DeadZone {
   explicit DeadZone(double size = 0, double outer = 0) noexcept
       : inner(size), inner_square(size * size), end(1 - outer), stretch(1 / (1 - outer - size)) {}
@@ -66,49 +67,49 @@ struct DeadZone {
   double stretch;
 };
 
-/// Of two pushes, by the squares of their lengths: true if the first goes further than rounding alone may have it.
+/// Compares two pushes by their squared lengths: true if the first is longer by more than rounding.
 [[nodiscard]] inline bool is_further(double square, double than) noexcept {
   constexpr double rounding = 1e-12;
   return square > than + than * rounding;
 }
 
-/// Radial dead zone: nothing up to a length of `inner`, from there evenly on to length 1 at `end`, which is
-/// never passed; the direction is kept. A single axis is a point with y = 0.
+/// Radial dead zone: 0 up to a length of `inner`, then linear to length 1 at `end`, which is
+/// never exceeded; the direction is kept. A single axis is a point with y = 0.
 [[nodiscard]] inline Point shaped(Point point, const DeadZone& zone) noexcept {
   const double square = point.x * point.x + point.y * point.y;
   if (square <= zone.inner_square) return {};
   const double length = std::sqrt(square);
-  // (length - inner) / (end - inner) / length, with one division on the way
+  // (length - inner) / (end - inner) / length, with a single division
   const double factor = length >= zone.end ? 1 / length : (1 - zone.inner / length) * zone.stretch;
   return {point.x * factor, point.y * factor};
 }
 
-/// The length that a push in this direction has on a square whose sides are at 1, when it is 1 on the circle.
+/// The distance to the square with sides at 1 in this direction, for a push of length 1 on the circle.
 [[nodiscard]] inline double square_stretch(Point point) noexcept {
   const double longer = std::fmax(std::fabs(point.x), std::fabs(point.y));
   return longer == 0 ? 1 : std::sqrt(point.x * point.x + point.y * point.y) / longer;
 }
 
-/// From a circle to a square: the direction is kept, and a full push reaches the edge everywhere, so that a round stick
-/// reaches the corners.
+/// Maps the circle to the square: the direction is kept, and a full push reaches the edge everywhere, so that a round
+/// stick reaches the corners.
 [[nodiscard]] inline Point squared(Point point) noexcept {
   const double stretch = square_stretch(point);
   const auto stretched = [stretch](double side) { return std::fmax(-1, std::fmin(1, side * stretch)); };
   return {stretched(point.x), stretched(point.y)};
 }
 
-/// From -1..1 each way to 0..1 of an area; what is beyond is at its edge.
+/// From -1..1 along each axis to 0..1 of an area; values beyond are clamped to its edge.
 [[nodiscard]] inline Point on_area(Point point) noexcept {
   const auto part = [](double side) { return (std::fmax(-1, std::fmin(1, side)) + 1) / 2; };
   return {part(point.x), part(point.y)};
 }
 
-/// What is this near to a diagonal counts as diagonal, of its shorter side by its longer one (1.2 degrees), and what is
-/// next to it is drawn near: a hand that is a degree off reaches the corner all the same.
+/// A direction this close to a diagonal counts as diagonal, by the ratio of its shorter side to its longer one (1.2
+/// degrees), and adjacent directions are pulled towards it: a push that is one degree off still reaches the corner.
 inline constexpr double corner_from = 0.85, corner_at = 0.96;
 
-/// From the circle to a gate whose corners have both axes at `corner` (1: a square): the direction is kept, but for
-/// what is nearly diagonal.
+/// Maps the circle to a gate whose corners have both axes at `corner` (1: a square): the direction is kept, except
+/// close to a diagonal.
 [[nodiscard]] inline Point within_gate(Point point, double corner) noexcept {
   const double across = std::fabs(point.x), down = std::fabs(point.y);
   const double longer = std::fmax(across, down), shorter = std::fmin(across, down);
@@ -116,13 +117,13 @@ inline constexpr double corner_from = 0.85, corner_at = 0.96;
   double part = shorter / longer;
   if (part > corner_from)
     part = std::fmin(1, corner_from + (part - corner_from) * ((1 - corner_from) / (corner_at - corner_from)));
-  // along the gate in that direction, as far as the push is long
+  // to the gate in that direction, scaled by the length of the push
   const double side = std::fmin(1, std::sqrt(across * across + down * down) / (1 + part * (1 - corner) / corner));
   const double x = across >= down ? side : side * part, y = across >= down ? side * part : side;
   return {std::copysign(x, point.x), std::copysign(y, point.y)};
 }
 
-/// How far from rest a normalised value is in a machine's own numbers; below it less than 0 if the range runs upwards.
+/// The offset of a normalised value from rest in the machine's own numbers; negative below rest if the range ascends.
 [[nodiscard]] inline double from_rest(const NativeRange& range, double value) noexcept {
   if (value == 0) return 0;
   const double end = value < 0 ? static_cast<double>(range.minimum) : range.maximum;

@@ -12,14 +12,14 @@ constexpr Field fields[] = {
      0.9},
 };
 
-/// numbers: the zone, and by what the rest is stretched.
+/// numbers: the zone, and the factor for the rest.
 Constants prepare(const Values& values, RoleKind) {
   Constants constants;
   constants.numbers = {values[0], 1 / (1 - values[0])};
   return constants;
 }
 
-/// Each way: 0 up to the zone, then (way - zone) / (1 - zone).
+/// Per axis: 0 up to the zone, then (length - zone) / (1 - zone).
 shape::Point move(const Constants& constants, shape::Point point) noexcept {
   const auto way = [&constants](double side) {
     const double beyond = std::fabs(side) - constants.numbers[0];

@@ -21,7 +21,7 @@ Constants prepare(const Values& values, RoleKind) {
   return constants;
 }
 
-/// The length goes to its power, the direction is kept.
+/// The length is raised to its power, the direction is kept.
 shape::Point move(const Constants& constants, shape::Point point) noexcept {
   const double square = point.x * point.x + point.y * point.y;
   if (square == 0) return point;

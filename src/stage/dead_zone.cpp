@@ -13,7 +13,7 @@ constexpr Field fields[] = {
     {"outer-dead-zone", Measure::number, "the fraction before the end that counts as a full push", 0, 0.9},
 };
 
-/// numbers: both sizes, and what the way needs of them.
+/// numbers: both sizes, and values derived from them.
 Constants prepare(const Values& values, RoleKind) {
   const shape::DeadZone zone{values[0], values[1]};
   Constants constants;
@@ -21,7 +21,7 @@ Constants prepare(const Values& values, RoleKind) {
   return constants;
 }
 
-/// As shape::shaped, with nothing to be worked out.
+/// As shape::shaped, with derived values computed in advance.
 shape::Point move(const Constants& constants, shape::Point point) noexcept {
   const double inner = constants.numbers[0], inner_square = constants.numbers[2], end = constants.numbers[3],
                stretch = constants.numbers[4];
@@ -40,7 +40,7 @@ constexpr double narrowest = 0.05;
 
 }  // namespace
 
-/// See shape::shaped: radial, and even from its border on. One of 0 still keeps the length of a stick at 1.
+/// See shape::shaped: radial, and linear from its border on. A size of 0 still limits the length of a stick to 1.
 constinit const Kind dead_zone{
     .name = "dead zone",
     .about =

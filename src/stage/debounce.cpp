@@ -8,8 +8,8 @@ constexpr Field fields[] = {
      60e6},
 };
 
-//   idle --in changes--> out follows, deaf
-//   deaf --deadline, in = out--> idle;  --deadline, in != out--> out follows, deaf
+//   idle --in changes--> out follows, locked
+//   locked --deadline, in = out--> idle;  --deadline, in != out--> out follows, locked
 Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t now) noexcept {
   if (cause == Cause::input && is.waits) return {is.out, Gated::as_before};
   return {is.in, is.in != is.out ? now + constants.time : Gated::never};

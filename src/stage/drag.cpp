@@ -10,8 +10,8 @@ constexpr Field fields[] = {
     {"counts-across", Measure::number, "the number of mouse counts from edge to edge", 10, 100'000, usual_counts},
 };
 
-/// time: what a count adds, in 1/2^48 of the game area. numbers: the counts that are worth the whole of it; more of
-/// them at once go no further.
+/// time: the distance per count, in 1/2^48 of the game area. numbers: the counts for the whole area; more
+/// at once go no further.
 Constants prepare(const Values& values, RoleKind) {
   Constants constants;
   constants.numbers[0] = values[0];

@@ -14,14 +14,14 @@ constexpr Field fields[] = {
      usual_speed},
 };
 
-/// numbers: what a full push adds a tick, in 1/2^48 of the game area.
+/// numbers: the distance per tick for a full push, in 1/2^48 of the game area.
 Constants prepare(const Values& values, RoleKind) {
   Constants constants;
   constants.numbers[0] = values[0] / ticks_per_second * static_cast<double>(whole);
   return constants;
 }
 
-/// The way of a tick is added. It ends when nothing pushes any more.
+/// Adds one tick's distance. Ends when nothing pushes any more.
 bool travel(const Constants& constants, FixedPoint& place, shape::Point push, unsigned) noexcept {
   place.x += static_cast<std::int64_t>(push.x * constants.numbers[0]);
   place.y += static_cast<std::int64_t>(push.y * constants.numbers[0]);

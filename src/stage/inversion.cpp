@@ -8,7 +8,7 @@ constexpr Field fields[] = {
     {"invert-y", Measure::flag, "swaps up and down"},
 };
 
-/// numbers: the sign of x, the sign of y, and what is added to x.
+/// numbers: the sign of x, the sign of y, and the offset of x.
 Constants prepare(const Values& values, RoleKind role) {
   const bool one_sided = role == RoleKind::one_sided;
   Constants constants;
@@ -28,7 +28,7 @@ std::string words(const Values& values) {
 
 }  // namespace
 
-/// A trigger that is inverted is at its end while it rests.
+/// An inverted trigger is at its end while at rest.
 constinit const Kind inversion{.name = "inversion",
                                .about = "Reverses an axis.",
                                .formula = "x becomes -x, y becomes -y; a one-sided x becomes 1 - x; counts change sign",

@@ -14,7 +14,7 @@ constexpr Field fields[] = {
     {"rotation", Measure::number, "rotation of the stick in degrees, from right towards down", -180, 180},
 };
 
-/// numbers: x by x, x by y, y by x, y by y. The axes are swapped first.
+/// numbers: x from x, x from y, y from x, y from y. The axes are swapped first.
 Constants prepare(const Values& values, RoleKind) {
   const shape::Turn by = shape::turn_by(values[1]);
   Constants constants;

@@ -5,7 +5,7 @@
 namespace omnipar::inline abi_0::stage {
 namespace {
 
-/// numbers: how much of x and of y is taken, and the least that is given: nothing, or no limit.
+/// numbers: the factors of x and of y, and the lower limit: 0, or none.
 shape::Point move(const Constants& constants, shape::Point point) noexcept {
   const double push = constants.numbers[0] * point.x + constants.numbers[1] * point.y;
   return {std::fmax(constants.numbers[2], push), 0};
@@ -27,7 +27,7 @@ std::string words(const Values& values) {
 
 }  // namespace
 
-/// It has no field: the role and the target say it. Its value is the index of the direction, or -1 for both ways of x.
+/// It has no field: role and target determine it. Its value is the index of the direction, or -1 for both sides of x.
 constinit const Kind one_way{.name = "one way",
                              .about = "Uses one direction of a stick or axis, or only left and right.",
                              .fields = {},

@@ -19,7 +19,7 @@ Constants prepare(const Values& values, RoleKind) {
   return constants;
 }
 
-/// Two opposite ones are next to each other. Who comes together with the other one came second.
+/// Opposite directions are adjacent. A direction that arrives together with its opposite counts as second.
 Directions settle(const Constants& constants, Directions before, std::uint8_t on) noexcept {
   unsigned arrive = 0;
   unsigned second_was_last = before.arrive >> 4;

@@ -17,7 +17,7 @@ Constants prepare(const Values& values, RoleKind) {
   return constants;
 }
 
-/// The direction is kept; each is the other's inverse.
+/// The direction is kept; each is the inverse of the other.
 shape::Point move(const Constants& constants, shape::Point point) noexcept {
   if (constants.numbers[0] > 0) return shape::squared(point);
   return scaled(point, 1 / shape::square_stretch(point));

@@ -1,11 +1,11 @@
-// The step of the threshold, which the hot path has inline.
+// The step of the threshold, inlined in the hot path.
 #pragma once
 
 #include "stage/stage.hpp"
 
 namespace omnipar::inline abi_0::stage {
 
-/// Whether a push counts as pressed, after one that was `passed` or not.
+/// Whether a push counts as pressed, given whether the previous one did.
 [[nodiscard]] inline bool is_passed(const Constants& threshold, bool passed, double push) noexcept {
   return push >= threshold.numbers[passed ? 1 : 0];
 }

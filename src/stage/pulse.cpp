@@ -5,12 +5,12 @@
 namespace omnipar::inline abi_0::stage {
 namespace {
 
-/// time: how long it waits; numbers: how long it is on then, in microseconds.
+/// time: the delay; numbers: the duration of the pulse, in microseconds.
 Constants prepare(const Values& values, RoleKind) {
   return {.numbers = {values[1]}, .time = static_cast<std::int64_t>(values[0])};
 }
 
-//   idle --in goes on--> waits --deadline--> on --deadline--> idle;  whatever in does meanwhile
+//   idle --in turns on--> waits --deadline--> on --deadline--> idle;  changes of in during that time are ignored
 Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t now) noexcept {
   const auto length = static_cast<std::int64_t>(constants.numbers[0]);
   if (cause == Cause::deadline) return is.out ? Gated{false, Gated::never} : Gated{true, now + length};
@@ -18,10 +18,10 @@ Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t n
   return constants.time == 0 ? Gated{true, now + length} : Gated{false, now + constants.time};
 }
 
-/// time: how long it is on.
+/// time: its duration.
 Constants prepare_hold(const Values& values, RoleKind) { return {.time = static_cast<std::int64_t>(values[0])}; }
 
-//   idle --in goes on--> on --deadline--> idle;  on --in goes on again--> on for as long again
+//   idle --in turns on--> on --deadline--> idle;  on --in turns on again--> on for the full duration again
 Gated step_hold(const Constants& constants, GateState is, Cause cause, std::int64_t now) noexcept {
   if (cause == Cause::deadline) return {false, Gated::never};
   return is.in ? Gated{true, now + constants.time} : Gated{is.out, Gated::as_before};

@@ -7,7 +7,7 @@
 namespace omnipar::inline abi_0::stage {
 namespace {
 
-/// 0, or not slower than this: a slower one takes longer than anybody waits.
+/// 0, or at least this fast: a slower ramp would take longer than anyone waits.
 constexpr double slowest = 0.01;
 constexpr double as_the_ramp(std::string_view, const Values& before) noexcept { return before[0]; }
 constexpr Field fields[] = {
@@ -17,13 +17,13 @@ constexpr Field fields[] = {
      "the speed back to the middle while the other side is pressed; default: same as 'ramp'", 0, 1000, as_the_ramp},
 };
 
-/// What is added a tick, in 1/2^48 of a full push. Rounded up: a step that is a little too short is a tick late.
+/// The increment per tick, in 1/2^48 of a full push. Rounded up: a step that is slightly too short is one tick late.
 double stride(double speed) {
   constexpr double at_once = 4 * static_cast<double>(whole);
   return speed == 0 ? at_once : std::ceil(speed / ticks_per_second * static_cast<double>(whole));
 }
 
-/// numbers: strides out, when released, and back from the other side. time: the first, to be told.
+/// numbers: increments outwards, after the release, and back from the other side. time: the first one, for messages.
 Constants prepare(const Values& values, RoleKind) {
   Constants constants;
   constants.numbers = {stride(values[0]), stride(values[1]), stride(values[2])};

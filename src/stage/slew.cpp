@@ -16,7 +16,7 @@ Constants prepare(const Values& values, RoleKind) {
   return constants;
 }
 
-/// Straight to the goal, never beyond it. Where it is adds up, so it is rounded to 1/2^48.
+/// Straight to the destination, never beyond it. Positions accumulate, so they are rounded to 1/2^48.
 shape::Point follow(const Constants& constants, Trail& trail, bool tick) noexcept {
   const shape::Point way{trail.goal.x - trail.at.x, trail.goal.y - trail.at.y};
   const double length = length_of(way);

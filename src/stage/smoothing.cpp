@@ -17,24 +17,24 @@ constexpr Field fields[] = {
 
 constexpr double two_pi = 6.28318530717958647693;
 
-/// How much of the way to a new value is gone at a tick: 1 / (1 + tau / T), with tau = 1 / (2 pi cutoff).
+/// The fraction of the distance to a new value per tick: 1 / (1 + tau / T), with tau = 1 / (2 pi cutoff).
 double share(double cutoff) noexcept {
   const double turns = two_pi * cutoff / ticks_per_second;
   return turns / (1 + turns);
 }
 
-/// numbers: the lowest cutoff, what speed adds to it, and the share of a new speed at a tick, whose cutoff is 1 Hz.
+/// numbers: the lowest cutoff, its increase with speed, and the weight of a new speed per tick, whose cutoff is 1 Hz.
 Constants prepare(const Values& values, RoleKind) {
   Constants constants;
   constants.numbers = {values[0], values[1], share(1)};
   return constants;
 }
 
-/// Nobody sees less than this part of a full push.
+/// Smaller fractions of a full push are invisible.
 constexpr double there = 1e-7;
 
-/// The 1-euro filter (G. Casiez, N. Roussel, D. Vogel, CHI 2012), a value a tick; of a stick both axes have the cutoff
-/// that its speed gives, so that no direction is bent.
+/// The 1-euro filter (G. Casiez, N. Roussel, D. Vogel, CHI 2012), one value per tick; both axes of a stick share the
+/// cutoff of its speed, so that no direction is distorted.
 shape::Point follow(const Constants& constants, Trail& trail, bool tick) noexcept {
   if (trail.begun == 0) trail = {trail.goal, trail.goal, {}, 0, 1, 0, 0};
   const shape::Point way{trail.goal.x - trail.at.x, trail.goal.y - trail.at.y};

@@ -13,7 +13,7 @@ constexpr Field fields[] = {
     {"snap-to-axes", Measure::number, "degrees from straight up, down, left or right that count as straight", 0, 44},
 };
 
-/// numbers: the part of a push's length that its shorter side has there.
+/// numbers: the ratio of the shorter side to the push's length at the border.
 Constants prepare(const Values& values, RoleKind) {
   Constants constants;
   constants.numbers[0] = shape::turn_by(values[0]).sine;

@@ -18,7 +18,8 @@ constexpr Field fields[] = {
 };
 
 /// numbers: the three values, and the slopes at all five points (F. N. Fritsch and J. Butland, 1984: the harmonic mean
-/// of the slopes on both sides, so that the curve rises wherever its points do). At both ends the slope of the side.
+/// of the slopes on both sides, so that the curve rises wherever its points do). At both ends, the slope of the
+/// segment.
 Constants prepare(const Values& values, RoleKind) {
   const double at[] = {0, values[0], values[1], values[2], 1};
   Constants constants;
@@ -33,7 +34,7 @@ Constants prepare(const Values& values, RoleKind) {
   return constants;
 }
 
-/// The cubic through two points with their slopes, a quarter apart.
+/// The cubic through two points with the given slopes, a quarter apart.
 double curved(const Constants& constants, double length) noexcept {
   const auto side = static_cast<std::size_t>(std::fmin(3, length / quarter));
   const auto at = [&constants](std::size_t i) { return i == 0 ? 0 : i == 4 ? 1 : constants.numbers.at(i - 1); };

@@ -17,7 +17,7 @@ constexpr Field fields[] = {
      usual_release},
 };
 
-/// numbers: where it is passed, and below where it no longer is. What is at rest is released, also with a release of 0.
+/// numbers: the threshold, and the release threshold. At rest it is released, even with a release of 0.
 Constants prepare(const Values& values, RoleKind) {
   Constants constants;
   constants.numbers = {values[0], std::max(values[1], std::numeric_limits<double>::min()), 0};

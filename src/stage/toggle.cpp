@@ -13,7 +13,7 @@ Gated step(const Constants&, GateState is, Cause, std::int64_t) noexcept {
 
 }  // namespace
 
-/// When everything goes to rest, a toggle that is on goes off.
+/// When everything returns to rest, a toggle that is on turns off.
 constinit const Kind toggle{.name = "toggle",
                             .about = "A press turns it on, the next press turns it off.",
                             .formula = "changes each time its input turns on",

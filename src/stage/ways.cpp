@@ -16,7 +16,7 @@ constexpr Field fields[] = {
      usual_hysteresis},
 };
 
-/// numbers: the ways, and the cosine of how far beside the middle of its way a push stays in it.
+/// numbers: the number of ways, and the cosine of the angle from the centre of its way within which a push stays in it.
 Constants prepare(const Values& values, RoleKind) {
   Constants constants;
   constants.numbers = {values[0], shape::turn_by(180 / values[0] + values[1]).cosine};
@@ -29,7 +29,7 @@ shape::Point middle_of(std::uint32_t way, double ways) noexcept {
   return all[std::size_t{way - 1} * (ways == 4 ? 2 : 1)];
 }
 
-/// The way it is in while the push is near enough to its middle, else the nearest one.
+/// Its current way while the push is close enough to the centre, otherwise the nearest one.
 shape::Point follow(const Constants& constants, Trail& trail, bool) noexcept {
   const double ways = constants.numbers[0];
   const shape::Point to = trail.goal;

@@ -1,5 +1,5 @@
-// An edit replaces, adds or takes away one piece of the text, then reads the result and compares: the value
-// must be what was asked for and everything else must say what it said, or the edit is refused.
+// An edit replaces, adds or removes one part of the text, then parses the result and compares: the value
+// must be the requested one and everything else must be unchanged, or the edit is rejected.
 #include "text/edit.hpp"
 
 #include <algorithm>
@@ -23,7 +23,7 @@ std::size_t offset_of_line(std::string_view text, int line) {
   return offset;
 }
 
-/// TOML counts characters, texts count bytes.
+/// TOML counts characters, std::string bytes.
 std::size_t offset_of(std::string_view text, Mark mark) {
   std::size_t offset = offset_of_line(text, mark.line);
   for (int column = 1; column < mark.column && offset < text.size(); ++column)
@@ -31,7 +31,7 @@ std::size_t offset_of(std::string_view text, Mark mark) {
   return offset;
 }
 
-/// The place in a list that a key such as "#2" is.
+/// The index that a key such as "#2" denotes.
 std::optional<std::size_t> index_in(std::string_view key) {
   std::size_t index = 0;
   if (!key.starts_with('#')) return std::nullopt;
@@ -40,7 +40,7 @@ std::optional<std::size_t> index_in(std::string_view key) {
   return error == std::errc{} && stop == end ? std::optional{index} : std::nullopt;
 }
 
-/// Where one key leads: into a table, or into a list by "#2". Null if nowhere.
+/// The value under one key of a table, or at "#2" of a list. Null if there is none.
 const Value* child(const Value& from, const std::string& key) {
   if (!key.starts_with('#')) return from.find(key);
   const auto index = index_in(key);
@@ -115,17 +115,17 @@ class Editor {
       return !value.items.empty() && value.items[0].type == Value::Type::table && begins_with(value.items[0], '[');
     return value.type == Value::Type::table && begins_with(value, '[');
   }
-  /// The header is the table's own, not that of a table within.
+  /// The header is the table's own, not that of an inner table.
   bool has_header(const Value& table, std::string_view name) const {
     if (!begins_with(table, '[')) return false;
-    if (name.starts_with('#')) return true;  // of a list of tables, each has its own
+    if (name.starts_with('#')) return true;  // in a list of tables, each has its own
     std::string_view header = text_.substr(offset_of(text_, table.mark));
     header = header.substr(0, offset_of(text_, table.end) - offset_of(text_, table.mark));
     while (header.ends_with(']') || header.ends_with(' ')) header.remove_suffix(1);
     return header.ends_with(name);
   }
 
-  /// The last line of what a table holds, without the tables that have headers of their own.
+  /// The last line of a table's contents, excluding tables with headers of their own.
   int last_line_of(const Value& table) const {
     int line = &table == &root_ ? 0 : table.end.line;
     for (const Member& member : table.members)
@@ -153,7 +153,7 @@ class Editor {
     return text + (text.empty() ? "" : line_end_) + section + line_end_;
   }
 
-  /// Into { … }; missing tables on the way become inline tables, too.
+  /// Into { … }; missing tables on the path become inline tables, too.
   std::string added_inside(const Value& table, Path missing, const std::string& value) const {
     std::string added = fmt::format("{} = {}", missing.back(), value);
     for (std::size_t i = missing.size() - 1; i-- > 0;) added = fmt::format("{} = {{ {} }}", missing[i], added);
@@ -164,7 +164,7 @@ class Editor {
     return fmt::format("{}{} {} {}", before, table.members.empty() ? "" : ",", added, rest);
   }
 
-  /// A list of tables without one of them: its header, its lines, and the empty line behind them.
+  /// Removes one table from a list of tables: its header, its lines, and the empty line after them.
   tl::expected<std::string, Diagnostics> without_item(const Value& list) const {
     const Value* item = child(list, path_.back());
     if (item == nullptr) return source_.text;
@@ -195,7 +195,7 @@ class Editor {
   std::string line_end_ = "\n";
 };
 
-/// Takes the value at `path` out, and tables that are empty with or without it.
+/// Removes the value at `path`, and tables that are empty with or without it.
 void prune(Value& table, Path path) {
   if (!path.empty() && table.type == Value::Type::list) {
     const auto index = index_in(path[0]);
@@ -228,17 +228,17 @@ const Value* at_path(const Value& root, Path path) {
   return value;
 }
 
-/// True if the new text says what the old one did but for the value at `path`, which is as wanted.
+/// True if the new text equals the old one except for the value at `path`, which is the requested one.
 bool is_as_meant(const Parsed& before, const Source& after, Path path, const Value* wanted) {
   Parsed now = parse_toml(after);
   if (!now.problems.empty()) return false;
   const Value* value = at_path(now.root, path);
-  const bool from_list = wanted == nullptr && path.back().starts_with('#');  // others move up
+  const bool from_list = wanted == nullptr && path.back().starts_with('#');  // later entries move up
   if (!from_list && ((value == nullptr) != (wanted == nullptr) || (value != nullptr && !same(*value, *wanted))))
     return false;
   Value old = before.root;
   prune(old, path);
-  // What has been taken out of a list is no longer there to be taken out.
+  // A removed entry of a list is skipped.
   prune(now.root, from_list ? Path{} : path);
   return same(old, now.root);
 }

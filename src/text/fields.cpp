@@ -13,7 +13,7 @@ class Checker {
  public:
   Checker(const Source& source, Diagnostics& problems) : source_(source), problems_(problems) {}
 
-  /// Each of these says whether the value can stay.
+  /// Each of these returns whether the value is valid.
   bool table(Value& value, std::span<const Field> fields, std::string_view what) {
     if (!is(value, Value::Type::table, what)) return false;
     bool whole = true;
@@ -135,7 +135,7 @@ class Checker {
            value.items.size() == 2;
   }
 
-  /// What cannot stay is taken out; the list stays.
+  /// Removes invalid entries and keeps the list.
   template <typename Act>
   bool each(Value& value, std::string_view what, Act&& act) {
     if (!is(value, Value::Type::list, what)) return false;

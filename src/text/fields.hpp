@@ -36,11 +36,11 @@ struct Field {
   double low = 0;
   double high = 0;
   std::span<const Field> inside{};
-  std::vector<std::string_view> words{};  ///< if there are any: a text must be one of them
+  std::vector<std::string_view> words{};  ///< if not empty, a text must be one of them
 };
 
-/// What is good of a table: unknown fields and values that cannot stand there are left out, and so is
-/// all that lacks a field that it needs; nothing if the table itself is no good. Errors, all of them:
+/// The valid part of a table: unknown fields and invalid values are left out, and so is
+/// every table that lacks a required field; nothing if the table itself is invalid. All errors are reported:
 /// `unknown-field`, `missing-field`, `wrong-type`, `bad-number`, `bad-name`, `bad-word`.
 [[nodiscard]] std::optional<Value> checked(const Source& source, Value table, std::span<const Field> fields,
                                            Diagnostics& problems);

@@ -1,4 +1,4 @@
-// Diagnostics that point at a line.
+// Diagnostics that point to a line.
 #include <algorithm>
 
 #include <fmt/format.h>
@@ -9,10 +9,10 @@
 namespace omnipar::inline abi_0::text {
 namespace {
 
-/// A long line is shown only around the place that matters.
+/// Of a long line only the part around the position is shown.
 constexpr int widest = 100;
 
-/// The line, and below it a caret at a column, both indented alike. A tab is shown as one space, so that
+/// The line with a caret below it, both indented alike. A tab is shown as one space, so that
 /// each character is one cell.
 std::string excerpt(std::string_view line, int column, int number) {
   const int first = column > widest / 2 ? column - widest / 2 : 1;

@@ -1,4 +1,4 @@
-// A text as TOML and JSON have it, in quotes.
+// A text in quotes, as in TOML and JSON.
 #pragma once
 
 #include <string>

@@ -1,7 +1,7 @@
-// TOML through toml++, which nobody else needs to know.
+// TOML through toml++, which only this file uses.
 //
-// Its parser says what is wrong with "[" or "[=x]", but asserts before that such a thing does not come: that would end
-// the program in builds with assertions, and be a wrong promise to the compiler in others. So it asserts nothing.
+// Its parser reports errors in "[" or "[=x]", but first asserts that they do not occur: this would end
+// the program in builds with assertions, and mislead the optimizer in others. Its assertions are therefore disabled.
 #undef NDEBUG
 #define TOML_ASSERT(expression) static_cast<void>(0)
 #define TOML_EXCEPTIONS 0
@@ -131,7 +131,7 @@ Mark mark_at(std::string_view text, std::size_t place) {
   return mark;
 }
 
-/// Goes through the text outside of quotes and comments, until `take` says that it has what it wanted: where that is.
+/// Scans the text outside quotes and comments until `take` returns true. Returns that position.
 template <typename Take>
 std::optional<Mark> find_outside_quotes(std::string_view text, const Take& take) {
   std::string_view open;  // the quotes that the text is in, or "#"
@@ -158,14 +158,14 @@ std::optional<Mark> find_outside_quotes(std::string_view text, const Take& take)
   return std::nullopt;
 }
 
-/// Where a character stands that is no ASCII and neither in quotes nor in a comment. TOML has none there, and toml++
-/// takes some of them for what cannot be.
+/// The first non-ASCII character outside quotes and comments. TOML allows none there, and toml++
+/// has undefined behaviour for some of them.
 std::optional<Mark> stray_character(std::string_view text) {
   return find_outside_quotes(text, [](char c) { return static_cast<unsigned char>(c) >= 0x80; });
 }
 
-/// Where the text goes deeper than anything of ours, by brackets or by a key of many parts. The parser would follow it
-/// as far as the stack goes.
+/// The position at which nesting exceeds our limit, by brackets or dotted keys. The parser would recurse
+/// until the stack overflows.
 std::optional<Mark> too_deep(std::string_view text) {
   int brackets = 0, dots = 0;
   return find_outside_quotes(text, [&](char c) {
@@ -190,14 +190,14 @@ void blank_line(std::string& text, int number) {
   std::fill(text.begin() + static_cast<std::ptrdiff_t>(begin), text.begin() + static_cast<std::ptrdiff_t>(end), ' ');
 }
 
-/// A syntax error in plain words, by the parser's description of it.
+/// A syntax error in plain words, derived from the parser's description.
 struct Advice {
   std::string_view said;  ///< part of the parser's description
   std::string_view message;
   std::string_view hint;
 };
 
-/// The first that fits.
+/// The first match.
 const Advice& advice_for(std::string_view description) {
   static constexpr Advice advice[] = {
       {"redefine", "this is defined twice", "write each field and table once; repeated tables start with [[…]]"},

@@ -25,7 +25,7 @@ std::size_t utf8_length(std::string_view text) {
 
 namespace {
 
-/// Control characters (C0, DEL, C1) and the invisible characters that turn the direction of writing
+/// Control characters (C0, DEL, C1) and the invisible characters that change the writing direction
 /// or join letters (U+200B..U+200F, U+2028..U+202E, U+2060..U+206F).
 bool is_harmful(std::string_view sequence) {
   const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(sequence[i]); };

@@ -1,4 +1,4 @@
-// What a TOML file says, as a tree that remembers where each thing stands.
+// The contents of a TOML file, as a tree that records the position of each value.
 #pragma once
 
 #include <compare>
@@ -11,27 +11,27 @@
 
 namespace omnipar::inline abi_0::text {
 
-/// A place in a file; both count from 1, columns in characters.
+/// A position in a file; both count from 1, columns in characters.
 struct Mark {
   int line = 1;
   int column = 1;
   friend auto operator<=>(const Mark&, const Mark&) = default;
 };
 
-/// A whole file's text and the name that messages give it.
+/// A whole file's text and its name in messages.
 struct Source {
   std::string name;
   std::string text;
-  mutable std::vector<std::size_t> line_starts{};  ///< found when the first line is asked for
+  mutable std::vector<std::size_t> line_starts{};  ///< computed when the first line is requested
 
-  /// Without its end; empty if there is no such line.
+  /// Without its line ending; empty if there is no such line.
   [[nodiscard]] std::string_view line(int number) const;
 };
 
-/// A diagnostic at a place of a file: "name:line:column", with the line itself and a caret below it.
+/// A diagnostic at a position in a file: "name:line:column", with the line itself and a caret below it.
 [[nodiscard]] Diagnostic at(const Source& source, Mark mark, std::string id, std::string message, std::string hint,
                             Severity severity = Severity::error);
-/// The same for a line that the caller has at hand.
+/// The same for a line that the caller already has.
 [[nodiscard]] Diagnostic at_line(std::string_view name, Mark mark, std::string_view line, std::string id,
                                  std::string message, std::string hint, Severity severity = Severity::error);
 
@@ -46,10 +46,10 @@ struct Value {
 
   Type type = Type::table;
   Mark mark;
-  Mark end;  ///< just behind it; of a table with a header of its own: behind the header
+  Mark end;  ///< just after it; for a table with a header of its own: after the header
   std::string text;
   std::int64_t integer = 0;
-  double number = 0;  ///< of an integer, too
+  double number = 0;  ///< also for an integer
   bool boolean = false;
   std::vector<Value> items;     ///< of a list
   std::vector<Member> members;  ///< of a table, in the order of the file
@@ -63,14 +63,14 @@ struct Member {
   Value value;
 };
 
-/// True if two values say the same, wherever they stand and in whatever order.
+/// True if two values have the same contents, regardless of position and order.
 [[nodiscard]] bool same(const Value& a, const Value& b);
 
 /// "a text", "a whole number" …
 [[nodiscard]] std::string_view name_of(Value::Type type);
 
-/// Reads TOML. After a syntax error it goes on behind the statement, so that all errors come back at
-/// once (at most 20); the tree then holds what could be read. Errors: `not-text` (bad UTF-8),
+/// Parses TOML. After a syntax error it continues after the statement, so that all errors are reported at
+/// once (at most 20); the tree then contains everything that could be read. Errors: `not-text` (bad UTF-8),
 /// `file-too-large` (over 1 MiB), `line-too-long` (over 64 KiB), `too-deep` (over 32 levels), `syntax`.
 struct Parsed {
   Value root;

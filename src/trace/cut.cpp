@@ -1,4 +1,4 @@
-// Cutting a piece out of a trace.
+// Extracts a part of a trace.
 #include <algorithm>
 #include <span>
 
@@ -7,7 +7,7 @@
 namespace omnipar::inline abi_0 {
 namespace {
 
-/// True if raw reports begin with their ids: the descriptor has an item that says so (USB HID 1.11, 6.2.2.7).
+/// True if raw reports begin with their ids: the descriptor has a Report ID item (USB HID 1.11, 6.2.2.7).
 bool are_numbered(std::span<const std::uint8_t> descriptor) {
   constexpr std::uint8_t report_id = 0x84, long_item = 0xfe;
   for (std::size_t at = 0; at < descriptor.size();) {
@@ -51,7 +51,7 @@ std::vector<std::string> TraceCutter::finish() {
   return lines;
 }
 
-/// What comes before the piece is in it only as the state at its beginning. Counts leave no state behind.
+/// Earlier events are represented only by the state at the start of the part. Counts leave no state.
 void TraceCutter::follow(const TraceEvent& event, const Description& unit) {
   if (event.action == TraceAction::pull_out) {
     plugged_.erase(event.node);
@@ -59,7 +59,7 @@ void TraceCutter::follow(const TraceEvent& event, const Description& unit) {
   }
   if (event.action == TraceAction::plug_in) plugged_.insert_or_assign(event.node, Plugged{unit, {}});
   const auto there = plugged_.find(event.node);
-  if (there == plugged_.end()) return;  // it says something without being plugged in
+  if (there == plugged_.end()) return;  // it reports without being plugged in
   Plugged& plugged = there->second;
   if (!event.raw.empty())
     plugged.raw[are_numbered(plugged.unit.descriptor) ? event.raw.front() : std::uint8_t{0}] = event.raw;

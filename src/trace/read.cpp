@@ -1,4 +1,4 @@
-// Lines to traces. A line is taken whole or not at all.
+// Parses lines into traces. A line is accepted as a whole or not at all.
 #include <array>
 #include <charconv>
 #include <limits>
@@ -15,10 +15,10 @@
 namespace omnipar::inline abi_0 {
 namespace {
 
-using Json = nlohmann::ordered_json;  // the order of axes is kept
+using Json = nlohmann::ordered_json;  // preserves the order of axes
 constexpr int newest_format = 1;
 
-/// What is wrong with a line; thrown and caught within this file.
+/// The error in a line; thrown and caught within this file.
 struct Wrong {
   std::string id;
   std::string message;
@@ -128,7 +128,7 @@ void read_id(const std::string& id, Description& node) {
   if (!good) throw bad_entry("'id' must be bus, vendor, product and version", "write \"0003:1209:0001:0100\"");
 }
 
-/// "05 01 a1": two digits a byte, at most `most` of them.
+/// "05 01 a1": two digits per byte, at most `most` bytes.
 std::vector<std::uint8_t> bytes_in(const Json& object, const char* name, std::size_t most) {
   const std::string text = text_in(object, name);
   constexpr std::size_t width = 3;  // two digits and a space

@@ -1,4 +1,4 @@
-// Traces to lines. The order of the fields is fixed, so that equal things give equal lines.
+// Formats traces as lines. The order of fields is fixed, so that equal events give equal lines.
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 #include <nlohmann/json.hpp>
@@ -22,7 +22,7 @@ Json flat(const std::vector<Change>& changes) {
   return list;
 }
 
-/// "05 01 a1": two digits a byte.
+/// "05 01 a1": two digits per byte.
 std::string hex(const std::vector<std::uint8_t>& bytes) { return fmt::format("{:02x}", fmt::join(bytes, " ")); }
 
 }  // namespace
