@@ -72,7 +72,7 @@ tl::expected<std::unique_ptr<CalibrateRun>, Diagnostics> CalibrateRun::open(Cali
   return made;
 }
 
-// -- who is there ---------------------------------------------------------------------------------------------
+// -- units -----------------------------------------------------------------------------------------------------
 
 bool CalibrateRun::is_in_rig(const std::string& unit) const {
   return std::ranges::find(rig_.units, unit, &RigUnit::name) != rig_.units.end();

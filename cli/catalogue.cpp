@@ -201,7 +201,7 @@ int report(const CatalogueArguments& arguments) {
   os::Door& door = os::real_door();
   std::vector<Description> nodes;
   if (arguments.sources.host.empty()) {
-    nodes = play::heard_nodes({}, all_nodes(host::look_around(door), true));
+    nodes = play::used_nodes({}, all_nodes(host::look_around(door), true));
   } else if (auto room = read_room(door, arguments.sources.host, {})) {
     nodes = std::move(*room);
   } else {

@@ -35,7 +35,7 @@ tl::expected<std::unique_ptr<GunRun>, Diagnostics> GunRun::open(GunRunOptions ru
   return made;
 }
 
-// -- who is there ---------------------------------------------------------------------------------------------
+// -- units -----------------------------------------------------------------------------------------------------
 
 const UnitDetails* GunRun::gun() const noexcept {
   const auto at =

@@ -26,7 +26,7 @@ namespace {
 /// What is plugged in, or in the room.
 tl::expected<std::vector<Description>, Diagnostics> nodes_there(const Sources& sources, const Catalogue& catalogue) {
   os::Door& door = os::real_door();
-  if (sources.host.empty()) return play::heard_nodes(catalogue, all_nodes(host::look_around(door)));
+  if (sources.host.empty()) return play::used_nodes(catalogue, all_nodes(host::look_around(door)));
   auto room = read_room(door, sources.host, catalogue);
   if (!room) return tl::unexpected(Diagnostics{room.error()});
   return *room;

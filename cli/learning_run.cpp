@@ -69,7 +69,7 @@ tl::expected<std::unique_ptr<LearningRun>, Diagnostics> LearningRun::open(Learni
   return made;
 }
 
-// -- who is there ---------------------------------------------------------------------------------------------
+// -- units -----------------------------------------------------------------------------------------------------
 
 bool LearningRun::is_ours(const UnitDetails& unit) const {
   return unit_.empty() ? is_of_seat(unit.here.name) : unit.here.name == unit_;
@@ -244,10 +244,10 @@ void LearningRun::drain() {
     if (event->kind == Kind::decides && decided_) decided_(*this, event->target, event->role);
     answer_in_hand(*event);
     std::string words = to_text(*event, learning_);
-    if (event->kind == Kind::takes)
+    if (event->kind == Kind::accepts)
       if (const std::string label = label_of(event->unit, event->role); !label.empty())
         words += fmt::format(" ({})", label);
-    if (words.empty() || event->kind == Kind::hears) continue;
+    if (words.empty() || event->kind == Kind::echoes) continue;
     const bool is_kept = learning_.over() && learning_.kept();
     if (event->kind == Kind::ends_asking && say_ && !is_kept)
       for (const std::string& line : table()) say_("  " + line);
@@ -330,14 +330,14 @@ std::string LearningRun::who_is_there() const {
 
 void LearningRun::answer_in_hand(const LearnEvent& event) {
   if (port_ == 0 || !watching_) return;
-  const bool is_good = event.kind == Kind::takes || event.kind == Kind::skips;
+  const bool is_good = event.kind == Kind::accepts || event.kind == Kind::skips;
   if (feel_ && is_good) session().pulse(port_, 1);
-  if (feel_ && event.kind == Kind::refuses) session().pulse(port_, 2);
+  if (feel_ && event.kind == Kind::rejects) session().pulse(port_, 2);
   if (!leds_) return;
   constexpr std::uint32_t all = ~std::uint32_t{0};
   if (is_good) session().light(port_, all);
-  if (event.kind == Kind::refuses) session().light(port_, 0);
-  if (event.kind == Kind::hears || event.kind == Kind::asks) session().light_number(port_);
+  if (event.kind == Kind::rejects) session().light(port_, 0);
+  if (event.kind == Kind::echoes || event.kind == Kind::asks) session().light_number(port_);
 }
 
 std::string LearningRun::label_of(const std::string& unit, const std::string& role) const {

@@ -22,7 +22,7 @@ bool anything_printed = false;
 int output_error = 0;  ///< the first reason why not all of it could be written
 bool json_is_wanted = false;
 bool has_lines = false;
-Diagnostics told;  ///< with --json
+Diagnostics json_problems;  ///< with --json
 
 void note(bool written) {
   if (!written && output_error == 0) output_error = errno;
@@ -92,7 +92,7 @@ Diagnostics first_of(const Diagnostics& problems) {
 void tell(const Diagnostics& problems) {
   for (const Diagnostic& problem : first_of(problems))
     talk((problem.excerpt.empty() ? "omnipar: " : "") + styled_text(problem));
-  if (json_is_wanted) told.insert(told.end(), problems.begin(), problems.end());
+  if (json_is_wanted) json_problems.insert(json_problems.end(), problems.begin(), problems.end());
 }
 
 nlohmann::ordered_json problems_json(const Diagnostics& problems) {
@@ -122,9 +122,9 @@ void begin_output(std::span<char*> words) {
 }
 
 int end_output(int status) {
-  const bool wants_problems = status > found_something || (status == found_something && !told.empty());
+  const bool wants_problems = status > found_something || (status == found_something && !json_problems.empty());
   if (json_is_wanted && wants_problems && (has_lines || !anything_printed))
-    print_json(nlohmann::ordered_json{{"problems", problems_json(told)}});
+    print_json(nlohmann::ordered_json{{"problems", problems_json(json_problems)}});
   note(std::fflush(stdout) == 0);
   if (output_was_closed && anything_printed) output_error = EBADF;
   if (output_error == 0 || status > found_something) return status;

@@ -233,7 +233,7 @@ std::vector<std::string> unserved_here(const ProfileArguments& arguments, const 
   if (!plan || !rig || port == profile.ports.end()) return {};
   std::vector<Description> nodes;
   if (arguments.sources.host.empty())
-    nodes = play::heard_nodes(catalogue, all_nodes(host::look_around(os::real_door())));
+    nodes = play::used_nodes(catalogue, all_nodes(host::look_around(os::real_door())));
   else if (auto room = read_room(os::real_door(), arguments.sources.host, catalogue))
     nodes = std::move(*room);
   std::vector<std::string> roles;

@@ -91,13 +91,13 @@ std::optional<Diagnostic> read_trace(os::Door& door, const std::string& path,
 
 std::optional<Diagnostic> hear_trace(os::Door& door, const std::string& path, const Catalogue& catalogue,
                                      const std::function<bool(const TraceEvent&, const Description&)>& take) {
-  bool goes_on = true;
+  bool continues = true;
   play::TraceHost host{
-      catalogue, [&](const TraceEvent& event, const Description& node) { goes_on = goes_on && take(event, node); },
+      catalogue, [&](const TraceEvent& event, const Description& node) { continues = continues && take(event, node); },
       [](const Diagnostic& why) { tell({why}); }};
   auto problem = read_trace(door, path, [&](const TraceEvent& event, const Description& node) {
     host.take(event, node);
-    return goes_on;
+    return continues;
   });
   host.settle();
   return problem;
@@ -138,7 +138,7 @@ tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, con
         if (range.code == change.code) range.value = change.value;
     units.back().node = room_node_name(number);
   }
-  return play::heard_nodes(catalogue, std::move(units));
+  return play::used_nodes(catalogue, std::move(units));
 }
 
 std::vector<Description> all_nodes(const inspect::Facts& facts, bool shut) {

@@ -33,7 +33,7 @@ struct UnitsArguments {
 };
 
 /// The results of listening, by node.
-using Heard = std::map<std::string, std::vector<std::string>>;
+using Findings = std::map<std::string, std::vector<std::string>>;
 
 constexpr std::uint16_t bus_radio = 5;
 
@@ -121,7 +121,7 @@ void add_measured(const Known& known, const Rig& rig, std::vector<std::string>& 
 }
 
 /// What is odd about it; that nothing is known of an axis yet is common, and said only if `all` is asked for.
-std::vector<std::string> notes_of(const Known& known, const Rig& rig, const Heard& heard, bool all) {
+std::vector<std::string> notes_of(const Known& known, const Rig& rig, const Findings& findings, bool all) {
   const Catalogue catalogue{{}, known.sheet != nullptr ? std::vector{*known.sheet} : std::vector<UnitSheet>{}};
   std::vector<std::string> notes;
   const Description& main = known.nodes[known.unit.main()];
@@ -134,8 +134,8 @@ std::vector<std::string> notes_of(const Known& known, const Rig& rig, const Hear
     notes.push_back(
         fmt::format("the sheet '{}' has its vendor and product but other controls, so it is not used", unfit->name));
   for (const std::size_t i : known.unit.nodes)
-    if (const auto told = heard.find(known.nodes[i].node); told != heard.end())
-      notes.insert(notes.end(), told->second.begin(), told->second.end());
+    if (const auto entry = findings.find(known.nodes[i].node); entry != findings.end())
+      notes.insert(notes.end(), entry->second.begin(), entry->second.end());
   add_measured(known, rig, notes);
   add_combinations(known, rig, notes);
   return notes;
@@ -149,7 +149,7 @@ std::vector<std::string> roleless(const Known& known) {
   return inspect::without_role(catalogue, own);
 }
 
-nlohmann::ordered_json to_json(const Known& known, const Rig& rig, const Heard& heard) {
+nlohmann::ordered_json to_json(const Known& known, const Rig& rig, const Findings& findings) {
   const Description& d = known.main;
   auto nodes = nlohmann::ordered_json::array();
   for (const std::size_t i : known.unit.nodes)
@@ -175,7 +175,7 @@ nlohmann::ordered_json to_json(const Known& known, const Rig& rig, const Heard& 
           {"buttons", count(d, ev_key)},
           {"axes", count(d, ev_abs)},
           {"polling-interval-us", d.polling_interval_us},
-          {"notes", notes_of(known, rig, heard, true)},
+          {"notes", notes_of(known, rig, findings, true)},
           {"without-role", roleless(known)},
           {"nodes", nodes},
           {"parts", parts}};
@@ -196,7 +196,7 @@ std::string name_among(const Known& known) {
 }
 
 /// Prints the unit, how it is identified, and its seats.
-void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
+void show(const Known& known, const Rig& rig, const Findings& findings, bool why) {
   const Description& d = known.main;
   const std::string known_by = !d.serial.empty()   ? "serial " + printable(d.serial)
                                : !d.socket.empty() ? "socket " + printable(d.socket)
@@ -218,7 +218,7 @@ void show(const Known& known, const Rig& rig, const Heard& heard, bool why) {
   if (d.polling_interval_us > 0)
     print(fmt::format("    USB polling interval {} ms, its largest contribution to the latency",
                       d.polling_interval_us / 1000.0));
-  for (const std::string& note : notes_of(known, rig, heard, why)) print("    " + note);
+  for (const std::string& note : notes_of(known, rig, findings, why)) print("    " + note);
   if (const auto names = roleless(known); !names.empty() && (why || known.sheet == nullptr))
     print(fmt::format("    without a role: {}{}", some_listed(names, why ? names.size() : 6),
                       known.sheet != nullptr ? "" : "; a sheet can assign them"));
@@ -246,19 +246,20 @@ struct Found {
 };
 
 /// Finds the connected nodes or those of a room. Adds notes about controls that only inaccessible raw reports contain.
-tl::expected<Found, Diagnostic> find_units(const UnitsArguments& arguments, const Catalogue& catalogue, Heard& heard) {
+tl::expected<Found, Diagnostic> find_units(const UnitsArguments& arguments, const Catalogue& catalogue,
+                                           Findings& findings) {
   if (!arguments.sources.host.empty()) {
     auto room = read_room(os::real_door(), arguments.sources.host, catalogue);
     if (!room) return tl::unexpected(std::move(room.error()));
     return Found{*room, *room, 0};
   }
   const auto facts = host::look_around(os::real_door());
-  Found found{play::heard_nodes(catalogue, all_nodes(facts)), {}, 0};
+  Found found{play::used_nodes(catalogue, all_nodes(facts)), {}, 0};
   for (const inspect::NodeFact& node : facts.nodes) {
     found.all.push_back(node.description);
     if (!node.readable && node.pad_like) ++found.shut;
     if (const std::string lost = inspect::lost_without_raw(node, catalogue); !lost.empty())
-      heard[node.path].push_back(fmt::format(
+      findings[node.path].push_back(fmt::format(
           "{}; its raw reports ({}) have them all, but you have no permission to read them: sudo omnipar doctor --fix",
           lost, node.shut_raw_path));
   }
@@ -288,8 +289,8 @@ std::vector<std::string> roles_there(const Catalogue& catalogue, const std::vect
 }
 
 /// Listens for as long as it was asked for, or to all of a room.
-tl::expected<Heard, Diagnostic> listen(const UnitsArguments& arguments, const Catalogue& catalogue) {
-  if (arguments.listen <= 0) return Heard{};
+tl::expected<Findings, Diagnostic> listen(const UnitsArguments& arguments, const Catalogue& catalogue) {
+  if (arguments.listen <= 0) return Findings{};
   os::Door& door = os::real_door();
   play::HealthListener listener{catalogue};
   if (arguments.sources.host.empty()) {
@@ -325,12 +326,12 @@ int run(const UnitsArguments& arguments) {
     tell(rig.error());
     return bad_input;
   }
-  auto heard = listen(arguments, shelf.catalogue);
-  if (!heard) {
-    tell({heard.error()});
+  auto findings = listen(arguments, shelf.catalogue);
+  if (!findings) {
+    tell({findings.error()});
     return arguments.sources.host.empty() ? machine_refuses : bad_input;
   }
-  const auto found = find_units(arguments, shelf.catalogue, *heard);
+  const auto found = find_units(arguments, shelf.catalogue, *findings);
   if (!found) {
     tell({found.error()});
     return bad_input;
@@ -344,8 +345,8 @@ int run(const UnitsArguments& arguments) {
   choose_connections(units, nodes, *rig);
   for (const UnitNodes& unit : units) {
     const Known known = known_unit(shelf.catalogue, nodes, unit);
-    list.push_back(to_json(known, *rig, *heard));
-    if (!arguments.json) show(known, *rig, *heard, arguments.why);
+    list.push_back(to_json(known, *rig, *findings));
+    if (!arguments.json) show(known, *rig, *findings, arguments.why);
   }
   if (arguments.json) print_json(list, 2);
   if (found->shut > 0)

@@ -24,7 +24,7 @@ struct Unused {
 
 tl::expected<std::vector<Description>, Diagnostic> nodes_there(const Sources& sources, const Catalogue& catalogue) {
   if (!sources.host.empty()) return read_room(os::real_door(), sources.host, catalogue);
-  auto nodes = play::heard_nodes(catalogue, all_nodes(host::look_around(os::real_door())));
+  auto nodes = play::used_nodes(catalogue, all_nodes(host::look_around(os::real_door())));
   std::erase_if(nodes, [&](const Description& node) { return !is_playable(catalogue, node) || node.made_by_program; });
   return nodes;
 }

@@ -65,7 +65,7 @@ class TableView final : public View {
     if (!std::exchange(begun_, true)) print_head();
     print_waiting(nullptr);
     last_act_ = event.time;
-    waiting_ = {event.time, told(event, unit)};
+    waiting_ = {event.time, describe(event, unit)};
     lesson_ = event.lesson;
   }
 
@@ -138,11 +138,11 @@ class TableView final : public View {
 
   struct Waiting {
     Time time;
-    std::string told;
+    std::string text;
   };
 
   /// Socket changes are separate events.
-  std::string told(const TraceEvent& event, const Description& unit) {
+  std::string describe(const TraceEvent& event, const Description& unit) {
     if (!event.note.empty()) return event.note;
     std::string what = event.action == TraceAction::plug_in    ? "connected"
                        : event.action == TraceAction::pull_out ? "disconnected"
@@ -243,7 +243,7 @@ class TableView final : public View {
   void print_waiting(const Reader* reader) {
     if (waiting_) {
       if (pace_) pace_(waiting_->time);
-      std::string line = fmt::format("{:>6} ms  {}", ms(waiting_->time), fitted(waiting_->told, act_width_));
+      std::string line = fmt::format("{:>6} ms  {}", ms(waiting_->time), fitted(waiting_->text, act_width_));
       for (const PortInfo& port : plan_.ports())
         if (port.number != 0 && reader != nullptr) line += "  " + cell(fitted(port_text(port, *reader), port_width_));
       sink_(trimmed(line));

@@ -236,7 +236,7 @@ nlohmann::ordered_json Watching::seen_json() const {
   for (const inspect::SeenUnit& unit : seen_.units()) {
     auto controls = nlohmann::ordered_json::array();
     for (const inspect::SeenControl& control : unit.controls) {
-      if (!control.is_known && !control.was_heard) continue;
+      if (!control.is_known && !control.has_reported) continue;
       const bool pair = control.kind == RoleKind::stick || control.kind == RoleKind::dpad ||
                         control.kind == RoleKind::pointer || control.kind == RoleKind::movement;
       nlohmann::ordered_json one{{"role", control.role}, {"code", control.codes()}, {"lit", control.is_lit()}};

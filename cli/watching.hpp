@@ -92,7 +92,7 @@ class Watching final : public Live {
   std::function<void(const std::vector<UnitDetails>&)> on_units_;
   std::function<void(int, const Report&)> on_report_;
   EventHandler on_event_;
-  std::map<std::string, std::string> grabbed_;  ///< news of nodes that another program has, by their paths
+  std::map<std::string, std::string> grabbed_;  ///< messages about nodes that another program has grabbed, by path
   std::map<int, bool> types_;                   ///< nodes whose keys a terminal gets, too
   std::optional<Time> typed_at_;
   std::uint64_t seen_changes_ = 0;

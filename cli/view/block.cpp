@@ -101,7 +101,7 @@ void set_places(Block& block, const std::vector<Placed>& placed) {
 bool is_pressed(RoleKind kind) { return kind == RoleKind::button || kind == RoleKind::dpad; }
 
 /// Some units have many codes without a role: only those that were used are shown.
-bool is_hidden(const SeenControl& control) { return !control.is_known && !control.was_heard; }
+bool is_hidden(const SeenControl& control) { return !control.is_known && !control.has_reported; }
 
 Item item_of(const SeenControl& control, int direction) {
   Item item;

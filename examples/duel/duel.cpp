@@ -1,5 +1,5 @@
 // A stand-in for an emulator of a machine with two ports: everybody presses once and keeps their port, through whatever
-// is unplugged and comes back. One throws by "inner", the other dodges by "left" and "right"; who is hit feels it.
+// is unplugged and comes back. One throws by "inner", the other dodges by "left" and "right"; a hit is felt as rumble.
 //   duel                      plays with what is plugged in
 //   duel --virtual            shows both ports to other programs, too
 //   duel --poll               waits in a loop of its own, for one descriptor
@@ -117,8 +117,8 @@ bool poll_until(omnipar::Session& session, omnipar::Time until) {
 }
 
 /// Prints an event. Returns false if the player ends the session.
-bool goes_on_after(const omnipar::SessionEvent& event, const omnipar::Session& session) {
-  if (const std::string told = to_text(event, session); !told.empty()) std::printf("%s\n", told.c_str());
+bool keeps_running(const omnipar::SessionEvent& event, const omnipar::Session& session) {
+  if (const std::string text = to_text(event, session); !text.empty()) std::printf("%s\n", text.c_str());
   if (const auto* felt = std::get_if<omnipar::Felt>(&event))
     std::printf("\"%s\" shakes %.1f %.1f\n", felt->unit.c_str(), felt->strong, felt->weak);
   const auto* fired = std::get_if<omnipar::HotkeyFired>(&event);
@@ -140,14 +140,14 @@ int main(int count, char** all_words) {
   Duel duel{*session};
   session->light_number(1);
   session->light_number(2);
-  bool goes_on = true;
-  for (auto frame = session->now(); goes_on; frame += session->plan().frame()) {
-    goes_on = words.polls ? poll_until(*session, frame) : session->run_until(frame);
+  bool running = true;
+  for (auto frame = session->now(); running; frame += session->plan().frame()) {
+    running = words.polls ? poll_until(*session, frame) : session->run_until(frame);
     if (duel.frame() && !words.unit.empty())
       for (const omnipar::UnitHere& unit : session->units())
         if (unit.name == words.unit)
           if (const auto why = session->reseat(unit.id, words.seat)) std::printf("%s\n", to_text(*why).c_str());
-    while (const auto event = session->next_event()) goes_on = goes_on_after(*event, *session) && goes_on;
+    while (const auto event = session->next_event()) running = keeps_running(*event, *session) && running;
   }
   if (session->failure()) std::fprintf(stderr, "duel: %s\n", to_text(*session->failure()).c_str());
   return session->failure() ? 1 : 0;

@@ -82,9 +82,9 @@ enum class AimingRefusal : std::uint8_t {
 struct AimingEvent {
   enum class Kind : std::uint8_t {
     asks,     ///< asks for `step`; for a shot, with its `number`
-    refuses,  ///< rejected, see `why`
+    rejects,  ///< rejected, see `why`
     tested,   ///< the results of the pointing test are in `notes`, one sentence each
-    takes,    ///< a shot was accepted; warnings are in `notes`
+    accepts,  ///< a shot was accepted; warnings are in `notes`
     fits,     ///< all shots are complete; see `Aiming::fit`
     ends,
   };

@@ -157,11 +157,11 @@ struct CalibrateEvent {
   enum class Kind : std::uint8_t {
     asks,      ///< asks for `step` (with its `number`) of `role`
     waits,     ///< no input for a while; `fault` is what is missing
-    refuses,   ///< rejected, see `fault`; the step is repeated
+    rejects,   ///< rejected, see `fault`; the step is repeated
     measures,  ///< `role` is done; see `found` and `notes`
     skips,     ///< `role` is skipped; after three rejections, `fault` is the last one
     pauses,    ///< the unit was disconnected
-    goes_on,   ///< it was reconnected; the control restarts
+    resumes,   ///< it was reconnected; the control restarts
     ends_asking,
     ends,
   };

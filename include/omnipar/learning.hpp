@@ -146,11 +146,11 @@ struct LearnEvent {
     meets,        ///< answers are accepted from `unit`
     asks,         ///< asks `question`; no control is held
     waits,        ///< `role` of `unit` is still held; `detail` "unclear": its rest position is unknown
-    hears,        ///< `role` of `unit` is pressed, but not released yet
-    takes,        ///< `role` answers `question`; `by_itself`: the opposite direction was answered;
+    echoes,       ///< `role` of `unit` is pressed, but not released yet
+    accepts,      ///< `role` answers `question`; `by_itself`: the opposite direction was answered;
                   ///< `target` also uses it
     skips,        ///< `question` is unassigned or unchanged; `by_itself`: no control is left for it
-    refuses,      ///< rejected, see `why`; `seen` is how far `role` moved, `other` how far `other_role` did
+    rejects,      ///< rejected, see `why`; `seen` is how far `role` moved, `other` how far `other_role` did
     opens,        ///< the menu is open with `choice` marked
     chooses,      ///< `choice` was selected
     offers,       ///< an offer is open with `role` marked
@@ -162,7 +162,7 @@ struct LearnEvent {
     notices,      ///< `role` of `unit` has the problem in `odd` but is accepted
     takes_back,   ///< `unit` was disconnected with a control held, which does not answer `question`
     pauses,       ///< `unit` was disconnected
-    goes_on,      ///< it was reconnected
+    resumes,      ///< it was reconnected
     ends,         ///< the session ended, see `Learning::kept`; `detail` "held": two controls were held
   };
   Kind kind = Kind::asks;
@@ -172,7 +172,7 @@ struct LearnEvent {
   std::string other_role{};
   std::string target{};
   std::string odd{};     ///< "stuck", "unknown", "bounces", "jitters", "shakes", "jumps", "stays"
-  std::string detail{};  ///< for `takes`: its direction in words; for `waits`: "unclear"; for `ends`: "held"
+  std::string detail{};  ///< for `accepts`: its direction in words; for `waits`: "unclear"; for `ends`: "held"
   LearnRefusal why = LearnRefusal::none;
   LearnChoice choice = LearnChoice::back;
   bool by_itself = false;

@@ -35,9 +35,9 @@ void attach::HealthWatch::follow(Axis& axis, std::int32_t value) const noexcept 
 
 /// Three changes in quick succession are a burst: an interrupted press or an interrupted release.
 void attach::HealthWatch::follow(Switch& contact, Time time) const noexcept {
-  const bool goes_on = contact.changes > 0 && time - contact.last < quicker_than_hands;
-  if (!goes_on) contact.first_of_burst = time;
-  contact.changes = goes_on ? contact.changes + 1 : 1;
+  const bool in_burst = contact.changes > 0 && time - contact.last < quicker_than_hands;
+  if (!in_burst) contact.first_of_burst = time;
+  contact.changes = in_burst ? contact.changes + 1 : 1;
   contact.last = time;
   if (contact.changes >= 3) contact.longest_burst = std::max(contact.longest_burst, time - contact.first_of_burst);
 }

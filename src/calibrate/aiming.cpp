@@ -161,7 +161,7 @@ class Aiming::Impl {
     tell({AimingEvent::Kind::asks, step, number, AimingRefusal::none, unit_, {}});
   }
   void refuse(AimingRefusal why, const std::string& unit = "", int number = 0) {
-    tell({AimingEvent::Kind::refuses, step_, number, why, unit, {}});
+    tell({AimingEvent::Kind::rejects, step_, number, why, unit, {}});
   }
   void end(bool kept) {
     over_ = true;
@@ -356,7 +356,7 @@ class Aiming::Impl {
     if (shot->missed) return again(AimingRefusal::missed);
     constexpr int patience = 2;  // some users never hold still
     if (!listener.is_still(*shot) && unsteady_++ < patience) return again(AimingRefusal::moving);
-    AimingEvent taken{AimingEvent::Kind::takes, step_, static_cast<int>(next_) + 1, AimingRefusal::none, unit_, {}};
+    AimingEvent taken{AimingEvent::Kind::accepts, step_, static_cast<int>(next_) + 1, AimingRefusal::none, unit_, {}};
     if (!listener.is_still(*shot))
       taken.notes.emplace_back("taken while the gun was moving, so the fit is less accurate");
     tell(std::move(taken));

@@ -120,11 +120,11 @@ std::string to_text(const AimingEvent& event, const Aiming& aiming) {
   switch (event.kind) {
     case AimingEvent::Kind::asks:
       return question(event, aiming);
-    case AimingEvent::Kind::refuses:
+    case AimingEvent::Kind::rejects:
       return refusal(event, aiming);
     case AimingEvent::Kind::tested:
       return "Pointing test: " + joined(event.notes) + ".";
-    case AimingEvent::Kind::takes:
+    case AimingEvent::Kind::accepts:
       return event.notes.empty() ? "" : fmt::format("Shot {}: {}.", event.number, joined(event.notes));
     case AimingEvent::Kind::fits: {
       std::string all;

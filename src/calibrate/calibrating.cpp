@@ -54,7 +54,7 @@ class Calibrating::Impl {
     recorder_.meet(node, attachment, options_.only);
     roles_.clear();
     for (const Thing& thing : recorder_.things()) roles_.push_back(thing.role);
-    if (was_waiting && !is_paused()) say({.kind = Kind::goes_on, .role = role_});
+    if (was_waiting && !is_paused()) say({.kind = Kind::resumes, .role = role_});
     if (step_ == Step::done && next_ < recorder_.things().size() && !over_) begin(next_);
     if (was_waiting && !is_paused()) begin(next_);
   }
@@ -370,7 +370,7 @@ class Calibrating::Impl {
     }
     ++other_for_;
     if (other_for_ == steps_in(surely_moved))
-      say({.kind = Kind::refuses,
+      say({.kind = Kind::rejects,
            .role = role_,
            .step = step_,
            .fault = {SweepRefusal::wrong_control, {}, other->role}});
@@ -381,7 +381,7 @@ class Calibrating::Impl {
   }
 
   void refuse(SweepFault fault) {
-    say({.kind = Kind::refuses, .role = role_, .step = step_, .fault = std::move(fault)});
+    say({.kind = Kind::rejects, .role = role_, .step = step_, .fault = std::move(fault)});
   }
 
   /// True once it has left its rest by more than the noise.

@@ -236,10 +236,10 @@ class Fitter {
     AreaPoint best{middle, near};
     double most = -1;
     for (const AreaPoint target : {best, AreaPoint{far, middle}, AreaPoint{middle, far}, AreaPoint{near, middle}}) {
-      double told = 0;
-      for (std::size_t bad = 0; bad < shots_.size(); ++bad) told += left_by_others(bad, target) * density(bad);
-      if (told <= most) continue;
-      most = told;
+      double evidence = 0;
+      for (std::size_t bad = 0; bad < shots_.size(); ++bad) evidence += left_by_others(bad, target) * density(bad);
+      if (evidence <= most) continue;
+      most = evidence;
       best = target;
     }
     return best;
@@ -413,7 +413,7 @@ class Fitter {
 
   // -- residuals --------------------------------------------------------------------------------------------------
   /// A hypothesis: all shots were aimed, or one of them strayed.
-  struct Story {
+  struct Hypothesis {
     Parameters by = Parameters::Zero();  ///< its map
     AimSpread::Likelihood likelihood{};  ///< of its residuals
     double weight = never;               ///< the logarithm of its likelihood; later its probability
@@ -452,7 +452,7 @@ class Fitter {
 
   /// The likelihood of these points over all maps, with a prior against oblique views: from the least-squares residual
   /// and from the view that the points require, relative to the regularised map.
-  [[nodiscard]] std::optional<Story> story(const Places& places, const AimSpread& spread) const {
+  [[nodiscard]] std::optional<Hypothesis> hypothesis(const Places& places, const AimSpread& spread) const {
     constexpr double usual_scatter = 0.004;
     const auto p = drawn(places, usual_scatter);
     if (!p) return std::nullopt;
@@ -467,7 +467,7 @@ class Fitter {
     const double left = std::max(0.0, left_over(places, *p) - slope.dot(to_least));
     const Eigen::Vector2d seen = (*p + to_least).tail<2>();
     const Eigen::Matrix2d unknown = view.inverse();
-    Story made{*p, {}, never};
+    Hypothesis made{*p, {}, never};
     const int degrees = degrees_of(places.from.size());
     for (std::size_t i = 0; i < AimSpread::steps; ++i) {
       const double size = spread.sizes().at(i);
@@ -480,20 +480,20 @@ class Fitter {
   }
 
   /// All hypotheses, starting with the one that all shots were aimed; their weights add up to 1.
-  [[nodiscard]] std::vector<Story> stories(const AimSpread& spread) const {
+  [[nodiscard]] std::vector<Hypothesis> all_hypotheses(const AimSpread& spread) const {
     // the contribution of an aimed shot to the density of residuals in the plane
     constexpr double plane = 2 * std::numbers::pi;
-    std::vector<Story> told{story(all_, spread).value_or(Story{})};
+    std::vector<Hypothesis> hypotheses{hypothesis(all_, spread).value_or(Hypothesis{})};
     for (std::size_t i = 0; i < shots_.size(); ++i) {
-      Story one = story(without(all_, i), spread).value_or(Story{});
+      Hypothesis one = hypothesis(without(all_, i), spread).value_or(Hypothesis{});
       if (one.weight > never) one.weight += shape::logarithm(plane * wild_shots * density(i, one.by));
-      told.push_back(one);
+      hypotheses.push_back(one);
     }
-    const double best = std::ranges::max_element(told, {}, &Story::weight)->weight;
+    const double best = std::ranges::max_element(hypotheses, {}, &Hypothesis::weight)->weight;
     double all = 0;
-    for (Story& one : told) all += one.weight = shape::exponential(std::max(one.weight - best, -500.0));
-    for (Story& one : told) one.weight /= all;
-    return told;
+    for (Hypothesis& one : hypotheses) all += one.weight = shape::exponential(std::max(one.weight - best, -500.0));
+    for (Hypothesis& one : hypotheses) one.weight /= all;
+    return hypotheses;
   }
 
   /// The resulting map, regularised according to the scatter of these shots.
@@ -501,7 +501,7 @@ class Fitter {
     const auto first = drawn(all_, 0.004);
     if (!first) return std::nullopt;
     AimSpread spread{noise_of(*first)};
-    const auto aimed = story(all_, spread);
+    const auto aimed = hypothesis(all_, spread);
     if (!aimed) return std::nullopt;
     spread.learn(aimed->likelihood);
     return drawn(all_, spread.typical());
@@ -511,32 +511,33 @@ class Fitter {
   /// not, and a shot is named if it is certain which one.
   void judge(const Parameters& p, const AreaBox& over, GunFit& fit) const {
     AimSpread spread{noise_of(p)};
-    const std::vector<Story> told = stories(spread);
-    const auto worst = std::ranges::max_element(told.begin() + 1, told.end(), {}, &Story::weight);
+    const std::vector<Hypothesis> hypotheses = all_hypotheses(spread);
+    const auto worst = std::ranges::max_element(hypotheses.begin() + 1, hypotheses.end(), {}, &Hypothesis::weight);
     constexpr double doubt = 0.5, surely = 0.9;
     constexpr std::size_t named_from = 6;
-    if (told.front().weight < doubt) {
+    if (hypotheses.front().weight < doubt) {
       fit.doubtful = shots_.size() < named_from || worst->weight < surely;
-      if (!fit.doubtful) fit.bad_shot = static_cast<std::size_t>(worst - told.begin() - 1);
+      if (!fit.doubtful) fit.bad_shot = static_cast<std::size_t>(worst - hypotheses.begin() - 1);
     }
-    spread.learn(told.front().likelihood);
+    spread.learn(hypotheses.front().likelihood);
     fit.scatter = spread.typical();
     fit.aim.residual = std::sqrt(left_over(all_, p) / static_cast<double>(shots_.size()));
-    fit.aim.bound = std::min(1.0, bound(p, spread, told, over) + lag_of(p));
+    fit.aim.bound = std::min(1.0, bound(p, spread, hypotheses, over) + lag_of(p));
   }
 
   /// The largest error over a part of the screen stays below this in 95 of 100 fits, and below twice this in nearly
   /// all: from the scatter, and from the distance between the map and those of the other hypotheses.
-  [[nodiscard]] double bound(const Parameters& p, const AimSpread& spread, const std::vector<Story>& told,
+  [[nodiscard]] double bound(const Parameters& p, const AimSpread& spread, const std::vector<Hypothesis>& hypotheses,
                              const AreaBox& over) const {
     const std::vector<double> errors = largest_errors(p, spread.typical(), over);
     std::vector<double> apart;
-    for (const Story& one : told) apart.push_back(&one == &told.front() ? 0 : apart_from(p, one.by, over));
+    for (const Hypothesis& one : hypotheses)
+      apart.push_back(&one == &hypotheses.front() ? 0 : apart_from(p, one.by, over));
     const auto exceeded = [&](double size) {
       double sum = 0;
-      for (std::size_t i = 0; i < told.size(); ++i)
-        if (told[i].weight > 1e-6)
-          sum += told[i].weight * (size > apart[i] ? spread.exceeded(errors, size - apart[i]) : 1);
+      for (std::size_t i = 0; i < hypotheses.size(); ++i)
+        if (hypotheses[i].weight > 1e-6)
+          sum += hypotheses[i].weight * (size > apart[i] ? spread.exceeded(errors, size - apart[i]) : 1);
       return sum;
     };
     const auto not_exceeded_but = [&](double probability) {

@@ -11,7 +11,7 @@ namespace omnipar::inline abi_0::calibrate {
 namespace {
 
 constexpr Duration longest_memory{4'000'000};
-constexpr std::size_t most_heard = 8192, most_path = 20'000;
+constexpr std::size_t most_readings = 8192, most_path = 20'000;
 
 double mean(std::span<const double> values) {
   double sum = 0;
@@ -61,7 +61,7 @@ void AimHistory::meet(int node, const Attachment& attachment) {
     if (x_ && control.code == x_->code) {  // it was reconnected: its previous position is irrelevant
       raw_x_.reset();
       raw_y_.reset();
-      heard_.clear();
+      readings_.clear();
     }
     if (control.axis == Axis::x && !x_) x_ = control;
     if (control.axis == Axis::y && !y_) y_ = control;
@@ -111,14 +111,14 @@ bool AimHistory::feed(int node, const Report& report) {
   if (saw_ && !seen) ++losses_;
   saw_ = seen;
   if (!points) return pulled;
-  if (!heard_.empty()) {
-    step_x_.note(place->x - heard_.back().raw.x);
-    step_y_.note(place->y - heard_.back().raw.y);
+  if (!readings_.empty()) {
+    step_x_.note(place->x - readings_.back().raw.x);
+    step_y_.note(place->y - readings_.back().raw.y);
   }
-  heard_.push_back({report.time, *place, seen});
+  readings_.push_back({report.time, *place, seen});
   // the last report before the history begins is still valid in it
-  while (heard_.size() > most_heard || (heard_.size() > 1 && heard_[1].time < report.time - longest_memory))
-    heard_.pop_front();
+  while (readings_.size() > most_readings || (readings_.size() > 1 && readings_[1].time < report.time - longest_memory))
+    readings_.pop_front();
   if (!seen) return pulled;
   if (path_.empty()) low_ = high_ = *place;
   low_ = {std::min(low_.x, place->x), std::min(low_.y, place->y)};
@@ -147,9 +147,9 @@ double AimHistory::Step::known() const noexcept {
   return times < often ? 1 : size;
 }
 
-std::vector<AimHistory::Heard> AimHistory::heard_within(Time from, Time at) const {
-  std::vector<Heard> all;
-  for (auto one = heard_.rbegin(); one != heard_.rend(); ++one) {
+std::vector<AimHistory::Reading> AimHistory::readings_within(Time from, Time at) const {
+  std::vector<Reading> all;
+  for (auto one = readings_.rbegin(); one != readings_.rend(); ++one) {
     if (one->time > at) continue;
     all.push_back(*one);
     if (one->time <= from) break;
@@ -160,16 +160,16 @@ std::vector<AimHistory::Heard> AimHistory::heard_within(Time from, Time at) cons
 
 /// One reading per time step.
 Shot AimHistory::read(Time from, Time at) const {
-  const std::vector<Heard> heard = heard_within(from, at);
+  const std::vector<Reading> readings = readings_within(from, at);
   Shot shot;
   std::vector<double> x, y;
   int missed = 0;
   std::size_t now = 0;
   for (Time time = from; time <= at; time += reading_step) {
-    while (now + 1 < heard.size() && heard[now + 1].time <= time) ++now;
-    x.push_back(heard[now].raw.x);
-    y.push_back(heard[now].raw.y);
-    missed += heard[now].seen ? 0 : 1;
+    while (now + 1 < readings.size() && readings[now + 1].time <= time) ++now;
+    x.push_back(readings[now].raw.x);
+    y.push_back(readings[now].raw.y);
+    missed += readings[now].seen ? 0 : 1;
   }
   const std::size_t quarter = x.size() / 4;
   const auto moved = [quarter](std::span<const double> values) {
@@ -178,7 +178,7 @@ Shot AimHistory::read(Time from, Time at) const {
   shot.raw = {middle_mean(x), middle_mean(y)};
   shot.spread = {spread(x), spread(y)};
   shot.moved = {moved(x), moved(y)};
-  shot.reports = static_cast<int>(heard.size());
+  shot.reports = static_cast<int>(readings.size());
   shot.taken = std::chrono::duration_cast<Duration>(at - from);
   shot.missed = 2 * missed > static_cast<int>(x.size());
   shot.step = {step_x_.known(), step_y_.known()};
@@ -194,7 +194,7 @@ Shot AimHistory::read(Time from, Time at) const {
 }
 
 std::optional<Shot> AimHistory::shot(AreaPoint target, Time at, Time since) const {
-  if (!now() || heard_.empty()) {
+  if (!now() || readings_.empty()) {
     if (!now()) return std::nullopt;
     Shot shot;  // it is so steady that it has not reported anything since it was plugged in
     shot.target = target;
@@ -205,11 +205,11 @@ std::optional<Shot> AimHistory::shot(AreaPoint target, Time at, Time since) cons
     return shot;
   }
   // A gun that is silent until its trigger is pulled reports its position with the pull.
-  const bool speaks_with_pull =
-      heard_.back().time >= at && (heard_.size() < 2 || heard_[heard_.size() - 2].time < since);
+  const bool reports_with_pull =
+      readings_.back().time >= at && (readings_.size() < 2 || readings_[readings_.size() - 2].time < since);
   Shot shot;
   for (const Duration time : {shot_time, shot_time * 2 / 3, shot_time / 2, shot_time / 3}) {
-    const Time from = speaks_with_pull ? at : std::max(std::max(at - time, since), heard_.front().time);
+    const Time from = reports_with_pull ? at : std::max(std::max(at - time, since), readings_.front().time);
     shot = read(std::min(from, at), at);
     if (is_still(shot)) break;
   }

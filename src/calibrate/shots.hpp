@@ -48,7 +48,7 @@ class AimHistory {
   [[nodiscard]] const std::deque<RawPoint>& path() const noexcept { return path_; }
 
  private:
-  struct Heard {
+  struct Reading {
     Time time;
     RawPoint raw;
     bool seen = true;
@@ -60,7 +60,7 @@ class AimHistory {
 
   [[nodiscard]] bool sees(RawPoint raw) const noexcept;
   /// The reports between then and `at`, preceded by the last one before.
-  [[nodiscard]] std::vector<Heard> heard_within(Time from, Time at) const;
+  [[nodiscard]] std::vector<Reading> readings_within(Time from, Time at) const;
   [[nodiscard]] Shot read(Time from, Time at) const;
 
   std::string unit_;
@@ -70,7 +70,7 @@ class AimHistory {
   int triggers_down_ = 0;
   int blind_ = 0;  ///< pressed buttons that mean off-screen
   bool saw_ = true;
-  std::deque<Heard> heard_;
+  std::deque<Reading> readings_;
   RawPoint low_{}, high_{};
   int losses_ = 0;
   std::deque<RawPoint> path_;

@@ -97,7 +97,7 @@ std::string to_text(const CalibrateEvent& event) {
     case Kind::asks:
       return asking(event);
     case Kind::waits:
-    case Kind::refuses:
+    case Kind::rejects:
       return fmt::format("{}: {}.", event.role, to_text(event.fault));
     case Kind::measures: {
       std::string words = fmt::format("{}: measured.", event.role);
@@ -111,7 +111,7 @@ std::string to_text(const CalibrateEvent& event) {
       return fmt::format("{}: skipped and unchanged.", event.role);
     case Kind::pauses:
       return "The unit was disconnected. Waiting for it to reconnect.";
-    case Kind::goes_on:
+    case Kind::resumes:
       return fmt::format("It is back. Start again with {}.", event.role);
     case Kind::ends_asking:
       return "Done. Press a button to save, or hold one for two seconds to measure the last control again.";

@@ -112,8 +112,8 @@ void State::put_pointer(const AnalogOperation& operation, std::size_t unit, stag
   const std::size_t number = aim_of(operation, unit);
   AimState& aim = aims[number];
   const PointerState& pointer = pointers[operation.group];
-  const bool is_new = aim.told == 0;
-  aim.told = 1;
+  const bool is_new = aim.has_reported == 0;
+  aim.has_reported = 1;
   // A self-centering source was at the centre before its first report; others have no known position.
   if (is_new) aim.at = operation.kind == AnalogKind::spring ? seen_place({}) : point;
   const bool is_led_by_another = pointer.leader != 0 && pointer.leader != number + 1;

@@ -154,8 +154,8 @@ std::size_t State::differences(const Present& present, std::size_t unit,
   const auto is_now = [&](std::size_t button) { return is_down(present.down.data(), button); };
   const auto put = [&](Code code, std::int32_t value) {
     const auto so_far = std::span{changes}.first(count);
-    const bool told = std::ranges::find(so_far, code, &Change::code) != so_far.end();
-    if (!told && count < changes.size()) changes[count++] = {code, value};
+    const bool is_known = std::ranges::find(so_far, code, &Change::code) != so_far.end();
+    if (!is_known && count < changes.size()) changes[count++] = {code, value};
   };
   for (const Control& control : slot.attachment.controls) {
     const Wire& wire = slot.wires[slot.codes.find(control.code)];

@@ -101,7 +101,7 @@ class Evening {
   /// The signal that accompanies the message, if any. A lost unit is followed by `unit_back` once its seat has a unit
   /// again, the same or another one.
   std::optional<Turn> turn_of(const SessionEvent& event) {
-    if (const auto* froze = std::get_if<Froze>(&event)) return froze->frozen ? Turn::frozen : Turn::goes_on;
+    if (const auto* froze = std::get_if<Froze>(&event)) return froze->frozen ? Turn::frozen : Turn::resumed;
     if (std::holds_alternative<Swapped>(event)) return Turn::swapped;
     const auto* left = std::get_if<Left>(&event);
     const auto* socket = std::get_if<SocketChanged>(&event);

@@ -6,7 +6,7 @@ namespace {
 /// The number of rumble pulses.
 int pulses_of(Turn what) {
   switch (what) {
-    case Turn::goes_on:
+    case Turn::resumed:
     case Turn::unit_back:
       return 1;
     case Turn::frozen:
@@ -34,7 +34,7 @@ void Feedback::process() {
 
 void Feedback::tell(Turn what, const std::string& words, Time now) {
   constexpr Duration a_while = std::chrono::seconds{3};
-  if (what == Turn::frozen || what == Turn::goes_on) frozen_ = what == Turn::frozen;
+  if (what == Turn::frozen || what == Turn::resumed) frozen_ = what == Turn::frozen;
   if (what == Turn::unit_lost) numbers_again_ = now + a_while;
   if (options_.call) options_.call(what);
   if (options_.feel)

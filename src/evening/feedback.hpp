@@ -14,7 +14,7 @@
 namespace omnipar::inline abi_0::evening {
 
 /// Changes that are signalled to players.
-enum class Turn : std::uint8_t { frozen, goes_on, swapped, unit_lost, unit_back };
+enum class Turn : std::uint8_t { frozen, resumed, swapped, unit_lost, unit_back };
 
 struct FeedbackOptions {
   std::function<void(Turn)> call{};  ///< called on the session's thread; may be empty

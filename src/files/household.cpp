@@ -167,8 +167,8 @@ namespace {
 bool is_there(os::Files& door, const std::string& path) { return !door.real_path(path).empty(); }
 
 /// True if another problem has the same position or message, so that this one is redundant.
-bool is_told(const Diagnostic& problem, const Diagnostics& told) {
-  return std::ranges::any_of(told, [&](const Diagnostic& other) {
+bool is_redundant(const Diagnostic& problem, const Diagnostics& reported) {
+  return std::ranges::any_of(reported, [&](const Diagnostic& other) {
     return other.place == problem.place || (other.id == problem.id && other.message == problem.message);
   });
 }
@@ -207,7 +207,7 @@ void take_profile(FoundProfile& given, const std::string& name, const std::strin
   if (plan && given.readable) given.plan = std::move(*plan);
   if (plan) return;
   Diagnostics meant = std::move(plan.error());
-  std::erase_if(meant, [&](const Diagnostic& problem) { return is_told(problem, given.problems); });
+  std::erase_if(meant, [&](const Diagnostic& problem) { return is_redundant(problem, given.problems); });
   given.problems.insert(given.problems.end(), meant.begin(), meant.end());
   add_excerpts(given.problems, name, text);
   sort_by_place(given.problems);

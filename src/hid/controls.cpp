@@ -41,12 +41,12 @@ class Listing {
   void add(std::uint16_t f, std::uint16_t e) {
     const Field& field = descriptor_.fields[f];
     const Usage usage = field.usages[e];
-    const bool goes_on = !field.is_variable() && !controls_.empty() && controls_.back().field == f;
+    const bool continues = !field.is_variable() && !controls_.empty() && controls_.back().field == f;
     const bool is_vendors = usage.page >= page::first_of_vendors;
     const bool unknown = (is_vendors && !field.is_variable()) || usage.page == 0;
     const bool no_key =
         !field.is_variable() && (usage.id == 0 || (usage.page == page::keyboard && usage.id < first_key));
-    if ((unknown || no_key) && !goes_on) return;  // the keys of an array are contiguous
+    if ((unknown || no_key) && !continues) return;  // the keys of an array are contiguous
     ReportControl control{Kind::value, f, e, usage, ++met_[{field.report, usage}], field.minimum, field.maximum};
     if (!field.is_variable()) {
       control.kind = Kind::key;

@@ -145,17 +145,17 @@ class EvdevNode final : public Node {
   /// Events written to an input node appear to come from the unit. (The kernel then waits for the next press, and
   /// ignores the release of a button that is already up.)
   bool grab_with_something_down() noexcept override {
-    bool told = true;
+    bool informed = true;
     for (std::size_t number = 0; number < keys_.size(); ++number) {
       if (!keys_.test(number)) continue;
       std::array<input_event, 2> up{};
       up[0].type = EV_KEY;
       up[0].code = static_cast<std::uint16_t>(number);
       up[1].type = EV_SYN;
-      told = os::write_all(door_, descriptor_.get(), std::as_bytes(std::span{up})) == 0 && told;
+      informed = os::write_all(door_, descriptor_.get(), std::as_bytes(std::span{up})) == 0 && informed;
     }
     if (door_.control(descriptor_.get(), EVIOCGRAB, 1UL) == 0) grabbed_ = true;
-    return told;
+    return informed;
   }
 
   void flush(Reports& into) override {

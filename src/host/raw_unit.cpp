@@ -90,9 +90,9 @@ class RawUnitNode final : public Node {
     return codes;
   }
   bool grab_with_something_down() noexcept override {
-    bool told = true;
-    for (const auto& node : event_nodes_) told = node->grab_with_something_down() && told;
-    return told;
+    bool informed = true;
+    for (const auto& node : event_nodes_) informed = node->grab_with_something_down() && informed;
+    return informed;
   }
 
   bool has_outputs_by_part() const noexcept override { return outputs_.is_there(); }

@@ -63,7 +63,7 @@ class RawView {
       if (kernel_[c].fate != hid::Fate::lost) one["code"] = base::code_name(kernel_[c].code);
       if (!meanings_[c].part.empty()) one["part"] = meanings_[c].part;
       if (!meanings_[c].role.empty()) one["role"] = meanings_[c].role;
-      if (is_heard(control)) one["value"] = decoder_.value(c);
+      if (has_value(control)) one["value"] = decoder_.value(c);
       all["controls"].push_back(std::move(one));
     }
     return all.dump();
@@ -71,7 +71,7 @@ class RawView {
 
  private:
   const hid::Field& field(const hid::ReportControl& control) const { return descriptor_.fields[control.field]; }
-  bool is_heard(const hid::ReportControl& control) const { return last_.contains(field(control).report); }
+  bool has_value(const hid::ReportControl& control) const { return last_.contains(field(control).report); }
 
   /// The offset of a control in a report, after its id. An array's keys begin at the offset of the array.
   std::uint32_t first_bit(const hid::ReportControl& control) const {
@@ -150,7 +150,7 @@ class RawView {
   }
 
   std::string now_words(std::size_t c) const {
-    if (!is_heard(controls_[c])) return "no value yet";
+    if (!has_value(controls_[c])) return "no value yet";
     if (controls_[c].kind == hid::Kind::counts) return "counts";
     return decoder_.has_value(c) ? fmt::format("{}", decoder_.value(c)) : "no value";
   }

@@ -97,27 +97,27 @@ void Seen::set_units(const std::vector<UnitDetails>& units, const std::map<int, 
   find_who_plays();
   std::ranges::sort(wires_, {}, [](const Wire& wire) { return std::tie(wire.node, wire.control.code); });
   for (const Wire& wire : wires_) {
-    const auto value = wire.heard->values.find(wire.control.code);
-    if (value != wire.heard->values.end() && wire.control.type != ControlType::counts) take(wire, value->second);
+    const auto value = wire.observed->values.find(wire.control.code);
+    if (value != wire.observed->values.end() && wire.control.type != ControlType::counts) take(wire, value->second);
     judge(wire);
   }
 }
 
 /// Existing nodes keep their values; new ones start with their initial state.
 void Seen::meet_nodes(const std::vector<UnitDetails>& units) {
-  std::map<Share, Heard> heard;
+  std::map<Share, Observed> observed;
   for (const UnitDetails& unit : units)
     for (const UnitDetails::Node& node : unit.nodes) {
       const Share share{node.number, unit.part};
-      if (auto before = heard_.extract(share)) heard.insert(std::move(before));
-      const auto [at, is_new] = heard.try_emplace(share, Heard{attach::HealthWatch{node.attachment}, {}, {}});
+      if (auto before = observed_.extract(share)) observed.insert(std::move(before));
+      const auto [at, is_new] = observed.try_emplace(share, Observed{attach::HealthWatch{node.attachment}, {}, {}});
       if (!is_new) continue;
       for (const Change& change : node.attachment.state) {
         at->second.values[change.code] = change.value;
         if (change.code.type == ev_key && change.value != 0) at->second.stuck[change.code] = true;
       }
     }
-  heard_ = std::move(heard);
+  observed_ = std::move(observed);
 }
 
 void Seen::add_unit(const UnitDetails& unit, const std::map<int, std::string>& grabbed) {
@@ -143,7 +143,7 @@ void Seen::take_over(SeenUnit& unit, const SeenUnit& before) {
     const SeenControl& was = before.controls[c];
     SeenControl& is = unit.controls[c];
     if (was.role != is.role || was.code != is.code) continue;
-    is.was_heard = was.was_heard;
+    is.has_reported = was.has_reported;
     if (is.kind == RoleKind::turns || is.kind == RoleKind::movement) std::tie(is.x, is.y) = std::tie(was.x, was.y);
   }
 }
@@ -175,7 +175,7 @@ void Seen::add_control(const UnitDetails& unit, const UnitDetails::Node& node, c
                     units_.size() - 1,
                     static_cast<std::size_t>(at - seen.controls.begin()),
                     is_y,
-                    &heard_.at({node.number, unit.part}),
+                    &observed_.at({node.number, unit.part}),
                     nullptr,
                     {}});
   add_measured(wires_.back(), node.attachment);
@@ -223,8 +223,9 @@ void Seen::find_who_plays() {
 }
 
 void Seen::feed(int node, const Report& report) {
-  for (auto heard = heard_.lower_bound({node, ""}); heard != heard_.end() && heard->first.first == node; ++heard)
-    heard->second.health.feed(report);
+  for (auto observed = observed_.lower_bound({node, ""}); observed != observed_.end() && observed->first.first == node;
+       ++observed)
+    observed->second.health.feed(report);
   for (const Change& change : report.changes) {
     const auto key = std::tuple{node, change.code};
     const auto key_of = [](const Wire& wire) { return std::tuple{wire.node, wire.control.code}; };
@@ -235,10 +236,10 @@ void Seen::feed(int node, const Report& report) {
       unit.spoke = changes_;
       unit.silent = false;
       unit.grabbed_by.clear();  // we receive its reports, too
-      wire->heard->values[change.code] = change.value;
-      if (change.value == 0) wire->heard->stuck.erase(change.code);
+      wire->observed->values[change.code] = change.value;
+      if (change.value == 0) wire->observed->stuck.erase(change.code);
       SeenControl& control = unit.controls[wire->seen];
-      control.was_heard = true;
+      control.has_reported = true;
       const double before = wire->is_y ? control.y : control.x;
       take(*wire, change.value);
       judge(*wire);
@@ -258,8 +259,8 @@ void Seen::take(const Wire& wire, std::int32_t value) {
     return;
   }
   if (wire.stick) {
-    const auto at = wire.heard->values.find(wire.other.code);
-    const std::int32_t other = at == wire.heard->values.end() ? wire.other.rest : at->second;
+    const auto at = wire.observed->values.find(wire.other.code);
+    const std::int32_t other = at == wire.observed->values.end() ? wire.other.rest : at->second;
     const shape::Point place =
         wire.is_y ? shape::position(*wire.stick, other, value) : shape::position(*wire.stick, value, other);
     control.x = place.x;
@@ -271,18 +272,19 @@ void Seen::take(const Wire& wire, std::int32_t value) {
 }
 
 void Seen::judge(const Wire& wire) {
-  const Heard& heard = *wire.heard;
+  const Observed& observed = *wire.observed;
   SeenControl& control = units_[wire.unit].controls[wire.seen];
   const Code code = wire.control.code;
   const bool is_axis = wire.control.type == ControlType::one_sided || wire.control.type == ControlType::two_sided ||
                        wire.control.type == ControlType::pointer;
-  if (heard.stuck.contains(code))
+  if (observed.stuck.contains(code))
     control.odd = Oddity::stuck;
-  else if (is_axis && !heard.values.contains(code))
+  else if (is_axis && !observed.values.contains(code))
     control.odd = Oddity::unknown;
-  else if (heard.health.bounces(code))
+  else if (observed.health.bounces(code))
     control.odd = Oddity::bounces;
-  else if (is_axis && wire.control.type != ControlType::pointer && heard.health.jitters(code))  // always true for a gun
+  else if (is_axis && wire.control.type != ControlType::pointer &&
+           observed.health.jitters(code))  // always true for a gun
     control.odd = Oddity::jitters;
   else if (control.odd == Oddity::stuck || control.odd == Oddity::unknown)
     control.odd = Oddity::none;

@@ -38,11 +38,11 @@ enum class Oddity : std::uint8_t {
 /// after its code.
 struct SeenControl {
   std::string role;
-  bool is_known = true;    ///< it is a role
-  bool was_heard = false;  ///< has reported since it was connected
-  std::string label;       ///< its label; may be empty
-  std::string code;        ///< "BTN_SOUTH"
-  std::string code_y{};    ///< of two: the vertical one
+  bool is_known = true;       ///< it is a role
+  bool has_reported = false;  ///< has reported since it was connected
+  std::string label;          ///< its label; may be empty
+  std::string code;           ///< "BTN_SOUTH"
+  std::string code_y{};       ///< of two: the vertical one
   RoleKind kind = RoleKind::button;
   std::optional<Spot> at;
   double x = 0;  ///< 0 or 1 for a button, the total for counts
@@ -137,7 +137,7 @@ class Seen {
  private:
   /// One node as used by a unit or a part of one: two players may share it.
   using Share = std::pair<int, std::string>;
-  struct Heard {
+  struct Observed {
     attach::HealthWatch health;
     std::map<Code, std::int32_t> values;
     std::map<Code, bool> stuck;  ///< buttons that were down from the start and have not been released
@@ -149,7 +149,7 @@ class Seen {
     std::size_t unit = 0;
     std::size_t seen = 0;  ///< index of the unit's control
     bool is_y = false;
-    Heard* heard = nullptr;  ///< index within the node's share
+    Observed* observed = nullptr;  ///< the state of its share of the node
     /// For half of a calibrated stick: its calibration, and the other half.
     std::shared_ptr<const shape::StickMap> stick{};
     Control other{};
@@ -172,7 +172,7 @@ class Seen {
   const Catalogue& catalogue_;
   std::vector<SeenUnit> units_;
   std::vector<Wire> wires_;  ///< in order of node and code
-  std::map<Share, Heard> heard_;
+  std::map<Share, Observed> observed_;
   std::vector<SeenPort> ports_;
   std::vector<std::pair<std::size_t, std::size_t>> target_at_;  ///< by the plan's target: port, and target there
   std::vector<std::pair<std::size_t, std::size_t>> moved_;      ///< highlighted counts of the last sample

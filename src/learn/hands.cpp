@@ -128,12 +128,12 @@ void Hands::feed(int number, const Report& report) {
   const auto node = std::ranges::find(nodes_, number, &Node::number);
   if (node == nodes_.end()) return;
   node->health.feed(report);
-  if (node->heard && report.time > *node->heard) {
-    const Duration gap = report.time - *node->heard;
+  if (node->last_report && report.time > *node->last_report) {
+    const Duration gap = report.time - *node->last_report;
     node->interval = node->interval == Duration{0} ? gap : std::min(node->interval, gap);
     node->even = gap <= node->interval * 3 / 2 ? node->even + 1 : 0;
   }
-  node->heard = report.time;
+  node->last_report = report.time;
   for (const Change& change : report.changes)
     for (Wire& wire : node->wires)
       if (wire.control.code == change.code) {
@@ -241,9 +241,9 @@ void Hands::find_odd(Node& node, const Wire& wire) {
     add_odd(node, wire, "jitters", true);
 }
 
-void Hands::add_odd(const Node& node, const Wire& wire, const char* what, bool is_heard) {
+void Hands::add_odd(const Node& node, const Wire& wire, const char* what, bool counts) {
   if (!node.ours) return;  // problems of other units do not matter
-  Odd odd{node.unit, wire.control.role, what, is_heard};
+  Odd odd{node.unit, wire.control.role, what, counts};
   std::string key = odd.unit + "\n" + odd.role + "\n" + odd.what;
   if (std::ranges::find(told_, key) != told_.end()) return;
   told_.push_back(std::move(key));

@@ -56,8 +56,8 @@ struct Sweep {
 struct Odd {
   std::string unit;
   std::string role;
-  std::string what;      ///< "stuck", "unknown", "bounces", "jitters", "shakes", "jumps", "stays"
-  bool is_heard = true;  ///< it counts nevertheless
+  std::string what;    ///< "stuck", "unknown", "bounces", "jitters", "shakes", "jumps", "stays"
+  bool counts = true;  ///< it counts nevertheless
 };
 
 class Hands {
@@ -115,7 +115,7 @@ class Hands {
     bool ours = false;
     attach::HealthWatch health;
     std::vector<Wire> wires;
-    std::optional<Time> heard{};
+    std::optional<Time> last_report{};
     Duration interval{};  ///< the shortest interval between two reports
     int even = 0;         ///< consecutive reports at this interval
   };
@@ -124,7 +124,7 @@ class Hands {
   void forget_spikes(Node& node, Wire& wire, double before, Time time);
   void pass(Node& node, Wire& wire, int side, Time time);
   void find_odd(Node& node, const Wire& wire);
-  void add_odd(const Node& node, const Wire& wire, const char* what, bool is_heard);
+  void add_odd(const Node& node, const Wire& wire, const char* what, bool counts);
   [[nodiscard]] static Push push_of(const Node& node, const Wire& wire, int side);
   static void add_sweep(const Wire& wire, Sweep& sweep);
 

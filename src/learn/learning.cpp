@@ -59,7 +59,7 @@ class Learning::Impl {
     say_odd();
     if (ours && !is_back) units_.push_back(unit);
     if ((ours || is_back) && std::exchange(paused_, false)) {
-      say({.kind = Kind::goes_on, .unit = unit});
+      say({.kind = Kind::resumes, .unit = unit});
       asking_.reset();
       wait();
     }
@@ -304,14 +304,14 @@ class Learning::Impl {
 
   void say_odd() {
     for (learn::Odd& odd : hands_.take_odd())
-      say({.kind = odd.is_heard ? Kind::notices : Kind::leaves_out,
+      say({.kind = odd.counts ? Kind::notices : Kind::leaves_out,
            .unit = std::move(odd.unit),
            .role = std::move(odd.role),
            .odd = std::move(odd.what)});
   }
 
   [[nodiscard]] LearnEvent refusal(LearnRefusal why, const std::string& role) const {
-    LearnEvent event{.kind = Kind::refuses, .question = at().value_or(0), .role = role};
+    LearnEvent event{.kind = Kind::rejects, .question = at().value_or(0), .role = role};
     event.why = why;
     return event;
   }
@@ -325,7 +325,7 @@ class Learning::Impl {
   void hear_own(const learn::Push& push) {
     if (push.type == ControlType::counts || gesture_ == Gesture::waiting) return;
     pressed_ = push.role;
-    if (mode_ == Mode::asks) say({.kind = Kind::hears, .question = *at(), .unit = push.unit, .role = push.role});
+    if (mode_ == Mode::asks) say({.kind = Kind::echoes, .question = *at(), .unit = push.unit, .role = push.role});
   }
 
   /// Without a known unit, the first one pressed is used; with all units, every press counts.
@@ -668,7 +668,7 @@ class Learning::Impl {
 
   void say_taken(std::size_t question, bool by_itself) {
     const LearnedSource& source = answers_.all()[question].sources.front();
-    LearnEvent event{.kind = Kind::takes, .question = question, .unit = source.unit, .role = source.role};
+    LearnEvent event{.kind = Kind::accepts, .question = question, .unit = source.unit, .role = source.role};
     event.by_itself = by_itself;
     event.detail = learn::side_words(source, answers_.questions()[question], options_.for_sheet);
     event.other_role = source.with;

@@ -198,13 +198,13 @@ std::string to_text(const LearnEvent& event, const Learning& learning) {
       return event.detail == "unclear"
                  ? fmt::format("{} has not moved before. Leave it alone for a moment.", event.role)
                  : fmt::format("{} is still held: release it.", event.role);
-    case Kind::hears:
+    case Kind::echoes:
       return fmt::format("  {} …", event.role);
-    case Kind::takes:
+    case Kind::accepts:
       return taken_words(event, learning);
     case Kind::skips:
       return skipped_words(event, learning);
-    case Kind::refuses:
+    case Kind::rejects:
       return refusal_words(event, learning);
     case Kind::opens:
       return (is_leaving(learning) ? "Discard the session?  " : "") + menu_words(learning);
@@ -229,7 +229,7 @@ std::string to_text(const LearnEvent& event, const Learning& learning) {
                          learning.questions()[event.question].name);
     case Kind::pauses:
       return fmt::format("\"{}\" was disconnected. Reconnect it to continue.", event.unit);
-    case Kind::goes_on:
+    case Kind::resumes:
       return fmt::format("\"{}\" is back.", event.unit);
     case Kind::ends:
       return event.detail.empty() ? "" : "Two controls were held for 2 s. The session ends.";

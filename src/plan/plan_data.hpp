@@ -233,11 +233,11 @@ struct AimState {
   /// For a source with a position: its last position, or the last one before another source took over. Otherwise the
   /// distance that it has moved since another took over.
   stage::FixedPoint at;
-  shape::Point push;        ///< of a gliding stick
-  std::int64_t pulled = 0;  ///< the time of the last pull that holds it, or held it
-  std::int64_t blind = 0;   ///< the last time at which it lost sight of the game area
-  std::uint32_t told = 0;   ///< 1 once it has reported
-  std::uint32_t on = 0;     ///< 1 while it is on the game area
+  shape::Point push;               ///< of a gliding stick
+  std::int64_t pulled = 0;         ///< the time of the last pull that holds it, or held it
+  std::int64_t blind = 0;          ///< the last time at which it lost sight of the game area
+  std::uint32_t has_reported = 0;  ///< 1 once it has reported
+  std::uint32_t on = 0;            ///< 1 while it is on the game area
 };
 struct PointerState {
   std::uint32_t leader = 0;  ///< the aim that the pointer follows, from 1; 0: none

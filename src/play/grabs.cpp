@@ -24,13 +24,13 @@ void Grabs::look_at(int node) {
 void Grabs::is_free_again(int node) {
   if (told_.erase(node) == 0) return;
   nodes_.resync(node);
-  tell_(GrabEnded{name_of(node), nodes_.path(node)});
+  on_event_(GrabEnded{name_of(node), nodes_.path(node)});
 }
 
 void Grabs::held_elsewhere(int node) {
   if (!told_.insert(node).second) return;
   const host::Openers openers = nodes_.openers(node);
-  tell_(GrabbedElsewhere{name_of(node), nodes_.path(node), openers.names, openers.only});
+  on_event_(GrabbedElsewhere{name_of(node), nodes_.path(node), openers.names, openers.only});
 }
 
 void Grabs::set(const std::vector<int>& playing, bool frozen, Time now) {
@@ -63,9 +63,9 @@ void Grabs::insist(Time now) {
 }
 
 void Grabs::grab_what_is_stuck(int node, const std::vector<std::string>& down) {
-  const bool told = nodes_.grab_with_something_down(node);
+  const bool informed = nodes_.grab_with_something_down(node);
   if (!nodes_.is_grabbed(node)) return;  // held by another program
-  tell_(GrabbedWhileDown{name_of(node), down, told});
+  on_event_(GrabbedWhileDown{name_of(node), down, informed});
 }
 
 }  // namespace omnipar::inline abi_0::play

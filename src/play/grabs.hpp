@@ -16,7 +16,7 @@ namespace omnipar::inline abi_0::play {
 class Grabs {
  public:
   /// `nodes` must outlive this object. `tell` receives GrabbedElsewhere, GrabEnded and GrabbedWhileDown.
-  Grabs(host::Nodes& nodes, EventHandler tell) : nodes_(nodes), tell_(std::move(tell)) {}
+  Grabs(host::Nodes& nodes, EventHandler tell) : nodes_(nodes), on_event_(std::move(tell)) {}
 
   /// Checks whether another program has grabbed or released a node, and emits the event.
   void look_at(int node);
@@ -41,7 +41,7 @@ class Grabs {
   void is_free_again(int node);
 
   host::Nodes& nodes_;
-  EventHandler tell_;
+  EventHandler on_event_;
   std::optional<Time> again_at_;  ///< while some node in use is not grabbed
   std::map<int, Wait> waits_;     ///< by node
   std::set<int> told_;            ///< held by another program

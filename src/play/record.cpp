@@ -53,7 +53,7 @@ class Recorder final : public ReportListener {
   void on_raw_report(int node, Time time, std::span<const std::uint8_t> bytes) override {
     Raw& raw = raws_.at(node);
     if (!raw.described || may_type(raw.unit)) {
-      if (!std::exchange(raw.told, true))
+      if (!std::exchange(raw.is_reported, true))
         options_.say(fmt::format("the raw reports of \"{}\" are not recorded because they contain typed text",
                                  printable(raw.unit.name)));
       return;
@@ -142,8 +142,8 @@ class Recorder final : public ReportListener {
   std::map<int, std::set<Code>> played_on_;  ///< by node; computed when first needed
   struct Raw {
     Description unit;
-    bool described = false;  ///< in the trace
-    bool told = false;       ///< that it is omitted
+    bool described = false;    ///< in the trace
+    bool is_reported = false;  ///< that it is omitted
   };
   std::map<int, Description> here_;  ///< nodes, but no raw ones
   std::map<int, Raw> raws_;

@@ -175,8 +175,8 @@ void Table::tell_outdated(const std::string& name, const Attachment& attachment)
   std::vector<std::string> notes = outdated_notes(attachment);
   for (std::size_t i = 0; i < notes.size(); ++i) {
     const bool points = role_kind(attachment.outdated[i]) == RoleKind::pointer;
-    tell_(Refused{{"outdated-calibration", Severity::warning, std::move(notes[i]), name,
-                   fmt::format("calibrate it again: omnipar calibrate {}", points ? "gun" : "unit")}});
+    on_event_(Refused{{"outdated-calibration", Severity::warning, std::move(notes[i]), name,
+                       fmt::format("calibrate it again: omnipar calibrate {}", points ? "gun" : "unit")}});
   }
 }
 
@@ -199,9 +199,9 @@ void Table::add_device(Device device) {
     here.players.push_back(std::move(player));
     Player& sitting = here.players.back();
     if (sitting.seat.empty() && unit != nullptr && !unit->seat.empty())
-      tell_(SeatedElsewhere{sitting.name, unit->seat, sitting.number});
+      on_event_(SeatedElsewhere{sitting.name, unit->seat, sitting.number});
     else if (sitting.seat.empty())
-      tell_(Waiting{sitting.name, sitting.number});
+      on_event_(Waiting{sitting.name, sitting.number});
     else if (!here.out_of_range)
       play(sitting, true);
   }
@@ -234,7 +234,7 @@ void Table::dismiss(const Device& device) {
     untold_.erase(player.number);
     told_idle_.erase(player.number);
     if (!player.seat.empty() && !device.out_of_range && !player.empty)
-      tell_(Left{player.seat, player.name, player.number});
+      on_event_(Left{player.seat, player.name, player.number});
   }
 }
 
@@ -269,7 +269,7 @@ void Table::report(int node, const Report& report) {
     if (share == player.shares.end()) continue;
     if (!moves_only && look_into(device, player, node, report)) continue;
     if (player.empty) continue;
-    player.heard = true;
+    player.has_reported = true;
     if (share->playing)
       engine_.feed(*share->playing, report);
     else
@@ -304,15 +304,15 @@ bool Table::look_into(const Device& device, Player& player, int node, const Repo
 
 void Table::take_out(Player& player) {
   let_go(player);
-  tell_(SocketChanged{player.seat, player.name, player.heard ? Plug::taken_out : Plug::none, player.number});
+  on_event_(SocketChanged{player.seat, player.name, player.has_reported ? Plug::taken_out : Plug::none, player.number});
 }
 
 void Table::put_in(Player& player, int node, const Report& report) {
-  tell_(SocketChanged{player.seat, player.name, Plug::put_in, player.number});
+  on_event_(SocketChanged{player.seat, player.name, Plug::put_in, player.number});
   for (Share& share : player.shares)
     if (share.node == node) remember(share.attachment, report.changes);
   if (player.seat.empty())
-    tell_(Waiting{player.name, player.number});
+    on_event_(Waiting{player.name, player.number});
   else
     play(player, true);
 }
@@ -367,7 +367,7 @@ void Table::guess_guns() {
         const auto verdict = guess->second.look(x, y);
         if (verdict == attach::GunGuess::Verdict::open) continue;
         guesses_.erase(guess);
-        if (verdict == attach::GunGuess::Verdict::gun) tell_(LooksLikeGun{player.seat, player.name, player.number});
+        if (verdict == attach::GunGuess::Verdict::gun) on_event_(LooksLikeGun{player.seat, player.name, player.number});
       }
 }
 
@@ -388,7 +388,7 @@ void Table::fall_silent(Device& device) {
   device.out_of_range = true;
   for (Player& player : device.players) {
     let_go(player);
-    if (!player.seat.empty() && !player.empty) tell_(Left{player.seat, player.name, player.number});
+    if (!player.seat.empty() && !player.empty) on_event_(Left{player.seat, player.name, player.number});
   }
 }
 

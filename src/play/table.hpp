@@ -31,7 +31,7 @@ class Table {
   /// Engine and catalogue must outlive the table. Units that `rig` identifies are assigned to their seats if the plan
   /// has them. `tell` receives the events.
   Table(Engine& engine, const Catalogue& catalogue, Rig rig, EventHandler tell)
-      : engine_(engine), catalogue_(catalogue), rig_(std::move(rig)), tell_(std::move(tell)) {}
+      : engine_(engine), catalogue_(catalogue), rig_(std::move(rig)), on_event_(std::move(tell)) {}
 
   /// `node` is the host's number. Unplayable nodes are ignored.
   void arrive(int node, const Description& description);
@@ -91,7 +91,7 @@ class Table {
     int number = 0;             ///< its own attachment, from connection to disconnection
     bool told_no_seat = false;  ///< or that it is unusable
     bool empty = false;         ///< its socket is empty
-    bool heard = false;
+    bool has_reported = false;
     ActivityDetector notice{};
     bool in_rig = false;  ///< it has a name from the rig
   };
@@ -161,7 +161,7 @@ class Table {
   bool by_use_ = false;
   std::vector<Calibration> reached_;  ///< of disconnected units
   Rig stand_ins_;                     ///< for this session
-  EventHandler tell_;
+  EventHandler on_event_;
   std::map<int, Description> nodes_;
   std::multimap<std::string, int> by_key_;  ///< nodes by properties shared by nodes of one unit
   std::vector<Device> devices_;

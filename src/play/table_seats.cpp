@@ -66,7 +66,7 @@ const RigUnit* Table::perhaps(const Description& unit, const std::string& part) 
 
 void Table::play(Player& player, bool again) {
   if (!attach(player)) return;
-  tell_(Seated{player.seat, player.name, again, player.number});
+  on_event_(Seated{player.seat, player.name, again, player.number});
   tell_of_others(player);
   if (again)
     untold_[player.number] = now_ + patience_;
@@ -103,7 +103,7 @@ void Table::tell_of_others(const Player& player) {
       if (&other != &player && other.seat == player.seat && other.part != hid::own_part && !other.empty &&
           !device.out_of_range &&
           std::ranges::any_of(other.shares, [](const Share& share) { return share.playing.has_value(); }))
-        return tell_(Beside{player.seat, player.name, other.name, player.number, other.number});
+        return on_event_(Beside{player.seat, player.name, other.name, player.number, other.number});
 }
 
 /// An adapter's own controls serve its players.
@@ -123,9 +123,9 @@ std::vector<std::string> Table::roles_at(const std::string& seat) const {
 
 void Table::tell_what_lacks(const Player& player) {
   const std::vector<std::string> targets = unserved(engine_.plan(), player.seat, roles_at(player.seat));
-  std::vector<std::string>& told = lacks_[player.seat];
-  if (told != targets && !targets.empty()) tell_(Lacks{player.seat, player.name, targets, player.number});
-  told = targets;
+  std::vector<std::string>& reported = lacks_[player.seat];
+  if (reported != targets && !targets.empty()) on_event_(Lacks{player.seat, player.name, targets, player.number});
+  reported = targets;
 }
 
 /// Reports controls without a target at its seat, and those without a role; once for each unit.
@@ -140,7 +140,7 @@ void Table::tell_what_is_idle(const Player& player) {
     if (player.part.empty()) add(roleless_controls(nodes_.at(share.node), share.attachment));
   }
   if (!controls.empty() && told_idle_.insert(player.number).second)
-    tell_(Idle{player.seat, player.name, std::move(controls), player.number});
+    on_event_(Idle{player.seat, player.name, std::move(controls), player.number});
 }
 
 /// False if it has nothing playable.
@@ -153,7 +153,7 @@ bool Table::attach(Player& player) {
     const auto unit = engine_.attach(share.attachment);
     share.attachment.by_press = false;
     if (!unit) {
-      tell_(Refused{unit.error()});
+      on_event_(Refused{unit.error()});
       continue;
     }
     share.playing = *unit;
@@ -189,7 +189,7 @@ void Table::ask_for_the_lost() {
       const RigUnit* lost = player.seat.empty() ? perhaps(device.unit, player.part) : nullptr;
       if (lost == nullptr) continue;
       if (std::exchange(last_asked_, lost->name) != lost->name)
-        tell_(Asked{lost->seat, lost->name, doubt_of(*lost, device.unit, player.part), player.number});
+        on_event_(Asked{lost->seat, lost->name, doubt_of(*lost, device.unit, player.part), player.number});
       return;
     }
   last_asked_.clear();
@@ -251,7 +251,7 @@ void Table::seat_own(Device& device) {
       device.players, [](const Player& player) { return player.part != hid::own_part && !player.seat.empty(); });
   if (own == device.players.end() || player == device.players.end() || !own->seat.empty() || !is_of_use(*own)) return;
   assign_seat(*own, own->name, player->seat);
-  if (attach(*own)) tell_(Joined{own->seat, own->name, own->number});
+  if (attach(*own)) on_event_(Joined{own->seat, own->name, own->number});
 }
 
 /// All named units: a new name must differ from all of them, including disconnected ones.
@@ -263,7 +263,7 @@ Rig Table::everybody() const {
 
 void Table::take_seat(Device& device, Player& player) {
   if (!is_of_use(player)) {
-    if (!std::exchange(player.told_no_seat, true)) tell_(NoUse{called(device, player), player.number});
+    if (!std::exchange(player.told_no_seat, true)) on_event_(NoUse{called(device, player), player.number});
     return;
   }
   if (const RigUnit* lost = perhaps(device.unit, player.part)) {
@@ -287,7 +287,7 @@ void Table::take_seat(Device& device, Player& player) {
   for (const std::string& empty : engine_.plan().seats())
     if (seat.empty() && !is_played(empty)) seat = empty;  // its player is disconnected, or uses another unit
   if (seat.empty()) {
-    if (!std::exchange(player.told_no_seat, true)) tell_(NoSeat{called(device, player), player.number});
+    if (!std::exchange(player.told_no_seat, true)) on_event_(NoSeat{called(device, player), player.number});
     return;
   }
   if (own != nullptr && !stands_in) {
@@ -373,7 +373,7 @@ void Table::leave_seat(Device& device, Player& player) {
   if (entry != rig_.units.end() && entry->seat == seat) entry->seat.clear();
   player.told_no_seat = false;
   player.notice = {};
-  tell_(LeftSeat{seat, player.name, player.number});
+  on_event_(LeftSeat{seat, player.name, player.number});
   if (player.part != hid::own_part) get_own_up(device, seat);
 }
 

@@ -125,23 +125,23 @@ std::optional<Diagnostic> unreadable_descriptor(const Description& node) {
   return problem;
 }
 
-std::vector<Description> heard_nodes(const Catalogue& catalogue, std::vector<Description> nodes) {
-  std::vector<Description> heard;
-  std::ranges::copy_if(nodes, std::back_inserter(heard), [&](const Description& node) {
+std::vector<Description> used_nodes(const Catalogue& catalogue, std::vector<Description> nodes) {
+  std::vector<Description> used;
+  std::ranges::copy_if(nodes, std::back_inserter(used), [&](const Description& node) {
     std::vector<Description> siblings;
     std::ranges::copy_if(nodes, std::back_inserter(siblings), [&](const Description& other) {
       return is_raw(node) && !is_raw(other) && are_siblings(node, other);
     });
     return !has_no_need(catalogue, node, siblings);
   });
-  for (Description& node : heard)
+  for (Description& node : used)
     if (is_raw(node)) describe_raw(node);
-  std::erase_if(heard, [&, all = heard](const Description& node) {
+  std::erase_if(used, [&, all = used](const Description& node) {
     return !is_raw(node) && std::ranges::any_of(all, [&](const Description& raw) {
       return is_raw(raw) && are_siblings(node, raw) && raw_tells_all(catalogue, raw, node);
     });
   });
-  return heard;
+  return used;
 }
 
 }  // namespace omnipar::inline abi_0::play

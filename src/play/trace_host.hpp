@@ -67,6 +67,6 @@ class TraceHost {
 [[nodiscard]] std::optional<Diagnostic> unreadable_descriptor(const Description& node);
 
 /// Of nodes that are connected together, those that would be used; raw ones have their codes assigned.
-[[nodiscard]] std::vector<Description> heard_nodes(const Catalogue& catalogue, std::vector<Description> nodes);
+[[nodiscard]] std::vector<Description> used_nodes(const Catalogue& catalogue, std::vector<Description> nodes);
 
 }  // namespace omnipar::inline abi_0::play

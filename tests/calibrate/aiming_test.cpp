@@ -77,10 +77,10 @@ class Shooter {
     std::string all;
     while (const auto event = guide.next_event()) {
       const std::string text = to_text(*event, guide);
-      if (event->kind == Kind::refuses || event->kind == Kind::asks) CHECK_FALSE(text.empty());
+      if (event->kind == Kind::rejects || event->kind == Kind::asks) CHECK_FALSE(text.empty());
       CHECK(text.find("{}") == std::string::npos);
-      if (event->kind == Kind::refuses) all += " refuses" + std::to_string(static_cast<int>(event->why));
-      if (event->kind == Kind::takes) all += event->notes.empty() ? "." : ",";
+      if (event->kind == Kind::rejects) all += " refuses" + std::to_string(static_cast<int>(event->why));
+      if (event->kind == Kind::accepts) all += event->notes.empty() ? "." : ",";
       if (event->kind == Kind::tested) all += "T";
       if (event->kind == Kind::fits) all += "F";
       if (event->kind == Kind::ends) all += "E";

@@ -88,7 +88,7 @@ TEST_CASE("A stick with a reversed axis is calibrated in the user's directions",
     hands.until("left-stick", CalibrateStep::sweep);
     hands.sweep(0, 0.55, 2);
     hands.wait(1200);
-    hands.heard();
+    hands.events();
     CHECK(hands.said.find("upper left") != std::string::npos);  // including what is missing
     hands.to_the_end();
     INFO(hands.said);
@@ -120,7 +120,7 @@ TEST_CASE("Slips are rejected with the right reason and leave the rest of the ca
       hands.until("left-stick", CalibrateStep::sweep);
       hands.sweep(0, 12, 0.06);
       hands.wait(3500);
-      const auto events = hands.heard();
+      const auto events = hands.events();
       CHECK(hands.refused(SweepRefusal::too_fast, events));
       hands.to_the_end();
       INFO(hands.said);
@@ -132,7 +132,7 @@ TEST_CASE("Slips are rejected with the right reason and leave the rest of the ca
       hands.until("left-stick", CalibrateStep::sweep);
       hands.sweep(0, 0.55, 2);
       hands.wait(1200);
-      const auto events = hands.heard();
+      const auto events = hands.events();
       INFO(hands.said);
       REQUIRE(hands.refused(SweepRefusal::not_around, events));
       CHECK(hands.said.find("upper left") != std::string::npos);  // it names what is missing
@@ -157,7 +157,7 @@ TEST_CASE("Slips are rejected with the right reason and leave the rest of the ca
       hands.until("left-stick", CalibrateStep::sweep);
       hands.sweep(1, 2.5, 1.8);
       hands.wait(1200);
-      const auto events = hands.heard();
+      const auto events = hands.events();
       INFO(hands.said);
       REQUIRE(hands.refused(SweepRefusal::wrong_control, events));
       CHECK(hands.said.find("left-stick: that was right-stick.") != std::string::npos);
@@ -168,7 +168,7 @@ TEST_CASE("Slips are rejected with the right reason and leave the rest of the ca
     }
     SECTION("moved while it should rest " + std::to_string(seed)) {
       Hands hands{seed, {.only = {"left-stick"}}};
-      hands.heard();
+      hands.events();
       hands.wait(900);
       hands.put(0, 0.6, 0);
       hands.wait(300);
@@ -193,7 +193,7 @@ TEST_CASE("Slips are rejected with the right reason and leave the rest of the ca
         }
       hands.put(0, 0, 0);
       hands.wait(1600);
-      const auto events = hands.heard();
+      const auto events = hands.events();
       INFO(hands.said);
       CHECK(hands.refused(SweepRefusal::not_at_edge, events));
       CHECK(hands.said.find("not far enough: move it around again") != std::string::npos);
@@ -261,8 +261,8 @@ TEST_CASE("Calibration continues after a reconnect, and holding a button skips a
   hands.guide.lose(1);
   hands.come_back();
   hands.wait(8);
-  CHECK(std::ranges::count_if(hands.heard(),
-                              [](const auto& e) { return e.kind == Kind::pauses || e.kind == Kind::goes_on; }) == 2);
+  CHECK(std::ranges::count_if(hands.events(),
+                              [](const auto& e) { return e.kind == Kind::pauses || e.kind == Kind::resumes; }) == 2);
   hands.until("right-stick", CalibrateStep::sweep);
   hands.button(2100);
   hands.to_the_end();

@@ -111,7 +111,7 @@ void Hands::button(int ms) {
   wait(static_cast<int>(report_ms) + 8);
 }
 
-std::vector<CalibrateEvent> Hands::heard() {
+std::vector<CalibrateEvent> Hands::events() {
   std::vector<CalibrateEvent> all;
   while (auto event = guide.next_event()) {
     said += to_text(*event) + "\n";
@@ -122,7 +122,7 @@ std::vector<CalibrateEvent> Hands::heard() {
 }
 
 bool Hands::refused(SweepRefusal why, const std::vector<CalibrateEvent>& events) {
-  return std::ranges::any_of(events, [&](const auto& e) { return e.kind == Kind::refuses && e.fault.why == why; });
+  return std::ranges::any_of(events, [&](const auto& e) { return e.kind == Kind::rejects && e.fault.why == why; });
 }
 
 void Hands::do_it() {
@@ -159,16 +159,16 @@ void Hands::do_it() {
 
 void Hands::to_the_end() {
   for (int i = 0; i < 250 && !guide.over(); ++i) {
-    heard();
+    events();
     if (guide.step() == CalibrateStep::done) asked.step = CalibrateStep::done;
     do_it();
   }
-  heard();
+  events();
 }
 
 void Hands::until(const std::string& role, CalibrateStep step) {
   for (int i = 0; i < 60; ++i) {
-    heard();
+    events();
     if (asked.role == role && asked.step == step && guide.step() == step && guide.role() == role) return;
     do_it();
   }

@@ -37,7 +37,7 @@ class Hands {
   void button(int ms = 120);
 
   /// All text since the last call.
-  std::vector<CalibrateEvent> heard();
+  std::vector<CalibrateEvent> events();
   [[nodiscard]] static bool refused(SweepRefusal why, const std::vector<CalibrateEvent>& events);
 
   /// Does what is asked, correctly.

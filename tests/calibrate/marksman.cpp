@@ -138,7 +138,7 @@ class Booth {
 
   void note(Fitted& result) {
     while (const auto event = guide_.next_event())
-      if (event->kind == AimingEvent::Kind::refuses) result.refused.push_back(event->why);
+      if (event->kind == AimingEvent::Kind::rejects) result.refused.push_back(event->why);
   }
 
   const MadeGun& gun_;

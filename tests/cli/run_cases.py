@@ -1,9 +1,9 @@
 #!/usr/bin/env python3
-"""Runs the command-line tool as cases say and compares its exit status and both whole streams.
+"""Runs the command-line tool as described by cases and compares its exit status and both complete streams.
 
 The tool runs in FOLDER, each file of cases with an empty home of its own, shown as '~'. A case is a file: a line '$ omnipar WORDS', perhaps with
 variables before it, a line '= STATUS', then the streams, '| ' before each line
-of stdout and '! ' before each line of stderr. Several cases may follow each other in one file.
+of stdout and '! ' before each line of stderr. A file may contain several cases.
 usage: run_cases.py TOOL FOLDER [--write]
 """
 import os

@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""`omnipar watch` on terminals: whatever ends it, the terminal is as it was, and nothing typed ends up in the shell.
+"""`omnipar watch` on terminals: however it ends, the terminal is restored, and no typed key reaches the shell.
 
 usage: terminals.py OMNIPAR ROOT
 """
@@ -28,7 +28,7 @@ LINE = ["watch", PROFILE, "--host", ROOM, "--data", PROFILE]
 
 
 class Screen:
-    """What an ECMA-48 terminal shows of what is written to it: enough for what terminfo has of xterm."""
+    """The screen of an ECMA-48 terminal, with the part of xterm that terminfo uses."""
 
     def __init__(self, columns, rows):
         self.columns, self.rows = columns, rows
@@ -44,7 +44,7 @@ class Screen:
             if text[at] == "\x1b":
                 match = re.compile(r"\x1b(\[[?]?([0-9;]*)([A-Za-z])|\(B|[78=>]|$)").match(text, at)
                 if match is None or (match.end() == len(text) and match.group(0) in ("\x1b", "\x1b[")):
-                    break  # goes on in the next piece
+                    break  # continues in the next chunk
                 self.escape(match)
                 at = match.end()
                 continue
@@ -76,7 +76,7 @@ class Screen:
 
 
 class Shell:
-    """A program on a terminal of its own, as a shell has it."""
+    """A program on its own terminal, as under a shell."""
 
     def __init__(self, words, columns=80, rows=24, **environment):
         self.master, self.slave = pty.openpty()
@@ -84,7 +84,7 @@ class Shell:
         self.before = termios.tcgetattr(self.slave)
         self.screen = Screen(columns, rows)
         self.all = b""
-        self.decoder = codecs.getincrementaldecoder("utf-8")("replace")  # a piece may end within a letter
+        self.decoder = codecs.getincrementaldecoder("utf-8")("replace")  # a chunk may end within a character
         env = {"PATH": os.environ["PATH"], "TERM": "xterm-256color", "LC_ALL": "C.UTF-8", "HOME": "/nonexistent"}
         env.update(environment)
 
@@ -104,7 +104,7 @@ class Shell:
         self.screen.own = True
 
     def look(self, seconds):
-        """Reads what is written for a while."""
+        """Reads output for a while."""
         end = time.monotonic() + seconds
         while (left := end - time.monotonic()) > 0:
             if not select.select([self.master], [], [], left)[0]:
@@ -135,7 +135,7 @@ class Shell:
         return self.program.returncode
 
     def is_as_it_was(self, seconds=10):
-        """Modes, screen and cursor; and nothing waits to be read by the shell."""
+        """Modes, screen and cursor; no input is left for the shell."""
         end = time.monotonic() + seconds
         while termios.tcgetattr(self.slave) != self.before or self.screen.own or self.screen.hidden:
             assert time.monotonic() < end, "the terminal is not as it was"
@@ -166,7 +166,7 @@ def hangs_up(shell):
 
 
 def loses_its_guard(shell):
-    """The process that looks after the terminal is killed: it is looked after all the same, if nothing worse happens."""
+    """The process that guards the terminal is killed: the terminal is still restored if nothing else fails."""
     os.kill(guard_of(shell), signal.SIGKILL)
     shell.look(0.1)
     ends_by_a_key(shell)
@@ -199,7 +199,7 @@ def stops_and_goes_on(shell):
 
 
 def is_stopped_from_outside(shell):
-    """Nobody asks first: the shell sets its own modes, and they are ours again when it goes on."""
+    """After a stop the shell sets its own modes; ours are set again on resuming."""
     os.kill(shell.program.pid, signal.SIGSTOP)
     wait_for_state(shell, "T")
     termios.tcsetattr(shell.slave, termios.TCSANOW, shell.before)
@@ -222,7 +222,7 @@ def wait_for_state(shell, wanted):
 
 
 def storm(shell):
-    """Many sizes, also silly ones; the last one is drawn whole."""
+    """Many sizes, including absurd ones; the last one is drawn completely."""
     for columns, rows in [(200, 60), (10, 3), (1, 1), (79, 23), (80, 24), (120, 36), (33, 90), (300, 2)] * 4:
         shell.resize(columns, rows)
         os.kill(shell.program.pid, signal.SIGWINCH)
@@ -258,7 +258,7 @@ def draws_nothing_while_nothing_moves():
 
 
 def shows_piece_by_piece_what_a_whole_drawing_shows():
-    """What is written is what has changed; the screen must be as if all of it had been written anew."""
+    """Only changes are written; the screen must be the same as after a complete redraw."""
     shell = Shell(LINE + ["--step", "--tick-off"], columns=110, rows=40)
     shell.look_for("paused")
     for _ in range(25):
@@ -277,7 +277,7 @@ def shows_piece_by_piece_what_a_whole_drawing_shows():
 
 
 def is_left_alone():
-    """The window is closed: nobody is left who could end it, so it ends by itself, and so does its guard."""
+    """When the window is closed, the program and its guard end by themselves."""
     shell = Shell(LINE)
     shell.look_for("port 1")
     guard = guard_of(shell)
@@ -291,7 +291,7 @@ def is_left_alone():
 
 
 def prints_for_a_program():
-    """Samples come as they happen, and when nobody reads them any more, nobody makes them."""
+    """Samples are written as they occur, and no longer once nobody reads them."""
     room = subprocess.Popen([PROGRAM, *LINE, "--json"], stdout=subprocess.PIPE, stderr=subprocess.DEVNULL)
     begun = time.monotonic()
     first = room.stdout.readline()
@@ -315,11 +315,11 @@ def in_plain_ascii():
 
 
 def on_a_line_that_takes_nothing():
-    """Nobody reads: the evening goes on all the same, and ends when it is asked to. Who reads on in time gets the end."""
+    """Without a reader the session continues, and ends on request. A reader that resumes in time gets the end."""
     for reads_on in (False, True):
         shell = Shell(LINE + ["--speed", "50"], columns=300, rows=100)
         time.sleep(1.5)
-        for size in range(200, 300, 5):  # each is drawn whole
+        for size in range(200, 300, 5):  # each is drawn completely
             shell.size(size, 100)
             shell.program.send_signal(signal.SIGWINCH)
             time.sleep(0.02)
@@ -346,7 +346,7 @@ def where_nothing_can_be_drawn():
 
 
 def learns_by_keys():
-    """At a keyboard, with one press on the unit: some steps are skipped, one is taken back, the end is kept."""
+    """At a keyboard, with one press on the unit: some steps are skipped, one is undone, the result is saved."""
     home = tempfile.mkdtemp()
     kept = pathlib.Path(home) / "map.toml"
     line = ["learn", "profile", "pad-2b", "--ask-all", "--as", str(kept), "--host", str(ROOT / "tests" / "cli" / "traces" / "wobble.trace")]
@@ -371,7 +371,7 @@ def learns_by_keys():
 
 
 def measures_in_the_hand():
-    """The cloud grows as the stick is swept, and what is missing is named; the rest is left out by a key."""
+    """The cloud grows as the stick is swept, and missing directions are named; a key skips the rest."""
     home = tempfile.mkdtemp()
     line = ["calibrate", "unit", "--seat", "sofa", "--rig", f"{home}/rig.toml", "--host", str(ROOT / "demo" / "worn.trace")]
     shell = Shell(line + ["--from", "4.2", "--step"], HOME=home)
@@ -388,7 +388,7 @@ def measures_in_the_hand():
 
 
 def asks_before_a_measurement_is_lost():
-    """Who leaves is asked; who says so twice has it discarded; a closed terminal discards nothing."""
+    """Quitting asks first; confirming discards; a closed terminal discards nothing."""
     line = ["calibrate", "unit", "--seat", "sofa", "--host", str(ROOT / "demo" / "worn.trace"), "--from", "20", "--step"]
     for ending, is_put_by in (("qq", False), ("qk", None), ("q", True)):
         home = tempfile.mkdtemp()
@@ -408,7 +408,7 @@ def asks_before_a_measurement_is_lost():
 
 
 def page_address(shell, port):
-    """Where the page is, as the terminal says it."""
+    """The address of the page, as printed on the terminal."""
     shell.look_for(f"http://127.0.0.1:{port}/")
     found = re.search(rf"http://127\.0\.0\.1:{port}/[a-z2-9]{{8}}/", shell.screen.text())
     assert found, shell.screen.text()
@@ -416,7 +416,7 @@ def page_address(shell, port):
 
 
 def request(port, text, timeout=10):
-    """What the page answers to these very bytes: its status, or 0 if it hangs up."""
+    """The page's response to exactly these bytes: its status, or 0 if it closes the connection."""
     with socket.create_connection(("127.0.0.1", port), timeout=timeout) as line:
         line.sendall(text)
         answer = b""
@@ -429,7 +429,7 @@ def request(port, text, timeout=10):
 
 
 def rises_by(process, doing):
-    """How many kB more memory the process takes at most, while something is done to it."""
+    """The largest increase of the process's memory in kB during an action."""
     def size():
         return int(re.search(r"VmHWM:\s+(\d+)", pathlib.Path(f"/proc/{process}/status").read_text())[1])
     before = size()
@@ -444,11 +444,11 @@ def sends_much(port, head, piece, count):
             for _ in range(count):
                 line.sendall(piece)
         except OSError:
-            pass  # it has hung up, as it should
+            pass  # it has closed the connection, as expected
 
 
 def serves_nobody_else():
-    """The page answers while others keep it busy, tells nobody who does not know its address, and ends in time."""
+    """The page responds while others keep it busy, requires its full address, and stops in time."""
     home = tempfile.mkdtemp()
     with socket.create_server(("127.0.0.1", 0)) as free:
         port = free.getsockname()[1]
@@ -473,7 +473,7 @@ def serves_nobody_else():
     assert rises_by(process, lambda: sends_much(port, head + b"Content-Length: 1073741824\r\n\r\n", megabyte, 64)) < 8000
     assert rises_by(process, lambda: sends_much(port, head + b"Transfer-Encoding: chunked\r\n\r\n", chunk, 64)) < 8000
     assert rises_by(process, lambda: sends_much(port, head, b"X-More: " + b"y" * 8000 + b"\r\n", 4000)) < 8000
-    # Some that send a byte now and then, as long as they may.
+    # Some clients send a byte now and then, for as long as they are allowed to.
     slow = [socket.create_connection(("127.0.0.1", port), timeout=10) for _ in range(40)]
     begun = time.monotonic()
     for one in slow:
@@ -498,7 +498,7 @@ def serves_nobody_else():
 
 
 def fits_a_gun_with_a_page():
-    """The terminal names the target and where the page is; the page has the same target, on the loopback address alone."""
+    """The terminal shows the target and the address of the page; the page shows the same target, on the loopback address only."""
     home = tempfile.mkdtemp()
     with socket.create_server(("127.0.0.1", 0)) as free:
         port = free.getsockname()[1]

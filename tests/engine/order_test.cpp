@@ -212,15 +212,15 @@ TEST_CASE("A hat that crosses over within a frame is never on both sides, and no
   SECTION("paced: the second waits until the first has been shown long enough") {
     PacedReader outlet{table.engine, Duration{20 * ms}};
     hat({1, -1});
-    std::string told;
+    std::string shown;
     for (std::int64_t us = now; us < 50 * ms;
          us = outlet.next_due() ? (*outlet.next_due()).time_since_epoch().count() : 50 * ms) {
       outlet.catch_up(at_us(us));
-      told += outlet.port(1).pressed(table.at("right")) ? 'R' : '.';
-      told += outlet.port(1).pressed(table.at("left")) ? 'L' : '.';
-      told += ' ';
+      shown += outlet.port(1).pressed(table.at("right")) ? 'R' : '.';
+      shown += outlet.port(1).pressed(table.at("left")) ? 'L' : '.';
+      shown += ' ';
     }
-    CHECK(told == "R. .L ");
+    CHECK(shown == "R. .L ");
   }
 }
 

@@ -150,13 +150,14 @@ TEST_CASE("A reader that pauses for a long time misses no press", "[promise]") {
 TEST_CASE("Paced: a press is immediate, and only its release waits", "[promise]") {
   OnePad table;
   PacedReader outlet{table.engine, Duration{20'000}};
-  std::string told;
+  std::string shown;
   const auto look = [&](std::int64_t us) {
     table.engine.advance(at_us(us));
     outlet.catch_up(at_us(us));
     for (const TargetPlace target : outlet.changed())
-      told += std::to_string(us / ms) +
-              (table.engine.plan().targets()[target.number].name == "b" && outlet.value(target) == 1 ? "+" : "-") + " ";
+      shown += std::to_string(us / ms) +
+               (table.engine.plan().targets()[target.number].name == "b" && outlet.value(target) == 1 ? "+" : "-") +
+               " ";
   };
   table.feed(5 * ms, {{code::btn_south, 1}});
   look(5 * ms);
@@ -171,7 +172,7 @@ TEST_CASE("Paced: a press is immediate, and only its release waits", "[promise]"
   look(45 * ms);
   table.feed(100 * ms, {{code::btn_south, 0}});
   look(100 * ms);
-  CHECK(told == "5+ 25- 45+ 100- ");
+  CHECK(shown == "5+ 25- 45+ 100- ");
   CHECK(outlet.next_due() == std::nullopt);
 }
 

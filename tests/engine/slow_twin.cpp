@@ -30,12 +30,12 @@ std::set<std::string> SlowTwin::stages() {
                             "outline",         "anti-dead zone", "range",  "slew limit", "threshold",
                             "debounce",        "long press",     "toggle", "autofire",   "ramp",
                             "glide",           "drag",           "edge",   "hold aim",   "opposites"};
-  for (const auto& [name, guest] : guests()) all.insert(name);
+  for (const auto& [name, shape] : added_shapes()) all.insert(name);
   return all;
 }
 
-std::map<std::string, SlowTwin::Guest>& SlowTwin::guests() {
-  static std::map<std::string, Guest> all;
+std::map<std::string, SlowTwin::AddedShape>& SlowTwin::added_shapes() {
+  static std::map<std::string, AddedShape> all;
   return all;
 }
 

@@ -39,8 +39,8 @@ class SlowTwin {
     bool operator==(const Point&) const = default;
   };
   /// Counterparts of shapes that a test adds after the anti-dead zone, by name.
-  using Guest = Point (*)(const Use& use, Point at);
-  [[nodiscard]] static std::map<std::string, Guest>& guests();
+  using AddedShape = Point (*)(const Use& use, Point at);
+  [[nodiscard]] static std::map<std::string, AddedShape>& added_shapes();
   void attach(int slot, const Attachment& attachment);
   void detach(int slot);
   void feed(int slot, Time time, std::span<const Change> changes);
@@ -137,7 +137,7 @@ class SlowTwin {
     std::array<std::size_t, 2> last{0, 0};  ///< of each pair: 1 if its second direction was pressed last
   };
   struct Aim {  ///< one unit's contribution to one binding of a pointer
-    bool told = false, on = false;
+    bool has_reported = false, on = false;
     bool pulled = false;  ///< its trigger
     Point pushed;         ///< by directions
     std::optional<std::int64_t> held_until;

@@ -162,9 +162,9 @@ void SlowTwin::put(Pointer& pointer, std::size_t source, int slot, Point p) {
   Aim& aim = pointer.sources[source].aims[slot];
   const std::pair me{source, slot};
   const bool springs = kind_of(pointer.sources[source].use) != RoleKind::pointer;
-  if (!aim.told && springs) aim.at = {part(0), part(0)};
-  if (!aim.told && !springs) aim.at = to;
-  aim.told = true;
+  if (!aim.has_reported && springs) aim.at = {part(0), part(0)};
+  if (!aim.has_reported && !springs) aim.at = to;
+  aim.has_reported = true;
   if (pointer.leader && *pointer.leader != me && !is_far(to.x - aim.at.x, to.y - aim.at.y)) return;
   lead(pointer, source, slot);
   aim.at = to;
@@ -191,7 +191,7 @@ void SlowTwin::push(Pointer& pointer, std::size_t source, int slot, Place way) {
     way = aim.at;
     lead(pointer, source, slot);
     aim.at = {};
-    aim.told = true;
+    aim.has_reported = true;
   }
   const auto beyond = static_cast<std::int64_t>(said(pointer.sources[source].use, "beyond", 0) * full);
   const auto go = [&](Value& value, std::int64_t& past, std::int64_t by) {

@@ -142,7 +142,7 @@ SlowTwin::Point SlowTwin::shaped(const Use& use, const Unit& unit, const std::st
   }
   if (length() != 0)
     if (const double begin = said(use, "anti-dead-zone", 0); begin != 0) p = scaled(begin / length() + (1 - begin));
-  for (const auto& [name, guest] : guests()) p = guest(use, p);
+  for (const auto& [name, shape] : added_shapes()) p = shape(use, p);
   if (const double range = said(use, "range", 1); range != 1) p = scaled(range);
   slew(use, p, f, when);
   return f.out = p;

@@ -231,18 +231,18 @@ control = [{ code = "hid:1/x", role = "left-stick", axis = "x", parts = ["near"]
 )");
   const Description node = adapter(adapter_with_ids());
   RawUnit unit{catalogue, node, at_us(0)};
-  Words told;
+  Words sockets;
   for (std::int64_t ms = 5; ms < 1500; ms += 5) {
     const Time now = at_us(ms * 1000);
     const auto add = [&](const RawUnit::Update& update) {
       for (const std::string& word : words(node, update))
-        if (word.starts_with("socket")) told.push_back(std::to_string(ms) + " " + word);
+        if (word.starts_with("socket")) sockets.push_back(std::to_string(ms) + " " + word);
     };
     if (unit.next_due() && *unit.next_due() <= now) add(unit.advance(now));
     add(unit.feed(Bytes{1, 128, 128, 0}, now));
     if (ms >= 700 && ms < 800) add(unit.feed(Bytes{2, 128, 128, 0}, now));
   }
-  CHECK(told == Words{"500 socket 1 out", "700 socket 1 in", "1295 socket 1 out"});
+  CHECK(sockets == Words{"500 socket 1 out", "700 socket 1 in", "1295 socket 1 out"});
 }
 
 TEST_CASE("Buttons that the event node shows held at opening count from their next press", "[hid]") {

@@ -21,9 +21,9 @@ namespace {
 constexpr Time at_ms(int ms) { return Time{std::chrono::milliseconds{ms}}; }
 
 /// The unit's end of the connection, with two players.
-class Told {
+class UnitEnd {
  public:
-  explicit Told(const Bytes& bytes) : descriptor_(hid::read_descriptor(bytes).value()) {
+  explicit UnitEnd(const Bytes& bytes) : descriptor_(hid::read_descriptor(bytes).value()) {
     REQUIRE(::socketpair(AF_UNIX, SOCK_SEQPACKET, 0, ends_.data()) == 0);
     const auto controls = hid::controls_of(descriptor_);
     std::vector<std::vector<std::size_t>> players;
@@ -31,12 +31,12 @@ class Told {
     if (players.empty()) players.emplace_back();
     output_ = std::make_unique<host::RawOutput>(ends_[0], descriptor_, controls, players);
   }
-  ~Told() {
+  ~UnitEnd() {
     output_.reset();
     for (const int end : ends_) ::close(end);
   }
-  Told(const Told&) = delete;
-  Told& operator=(const Told&) = delete;
+  UnitEnd(const UnitEnd&) = delete;
+  UnitEnd& operator=(const UnitEnd&) = delete;
 
   [[nodiscard]] host::RawOutput& output() { return *output_; }
   void end() { output_.reset(); }
@@ -75,55 +75,55 @@ class Told {
 }  // namespace
 
 TEST_CASE("Each player's motors run for the requested duration, also both at once", "[raw-output]") {
-  Told told{shaking_adapter()};
-  host::RawOutput& output = told.output();
+  UnitEnd unit{shaking_adapter()};
+  host::RawOutput& output = unit.output();
   CHECK(output.has_motors(0));
   CHECK(output.has_motors(1));
-  const int one = told.put(0, 0xffff, 0x8080, 100);
+  const int one = unit.put(0, 0xffff, 0x8080, 100);
   output.play_effect(one, 1, at_ms(1000));
-  CHECK(told.next() == Bytes{1, 255, 128, 0});
-  const int two = told.put(1, 0x1919, 0, 50, 20);
+  CHECK(unit.next() == Bytes{1, 255, 128, 0});
+  const int two = unit.put(1, 0x1919, 0, 50, 20);
   output.play_effect(two, 2, at_ms(1010));
-  CHECK(told.is_silent());  // it waits
+  CHECK(unit.is_silent());  // it waits
   REQUIRE(output.next_due() == at_ms(1030));
   output.advance(at_ms(1030));
-  CHECK(told.next() == Bytes{2, 25, 0, 0});
+  CHECK(unit.next() == Bytes{2, 25, 0, 0});
   output.advance(at_ms(1080));
-  CHECK(told.next() == Bytes{2, 0, 0, 0});
+  CHECK(unit.next() == Bytes{2, 0, 0, 0});
   REQUIRE(output.next_due() == at_ms(1100));
   output.advance(at_ms(1100));  // the first one's end and the second one's next turn, in either order
-  std::array both{told.next(), told.next()};
+  std::array both{unit.next(), unit.next()};
   std::ranges::sort(both);
   CHECK(both == std::array{Bytes{1, 0, 0, 0}, Bytes{2, 25, 0, 0}});
   output.advance(at_ms(1150));
-  CHECK(told.next() == Bytes{2, 0, 0, 0});
+  CHECK(unit.next() == Bytes{2, 0, 0, 0});
   CHECK_FALSE(output.next_due());
-  CHECK(told.is_silent());
+  CHECK(unit.is_silent());
 }
 
 TEST_CASE("Simultaneous effects add up, end by themselves, and stop on request", "[raw-output]") {
-  Told told{application(0x05) + stick + buttons(1, 8, 0) + motors(1) + end_collection};
-  host::RawOutput& output = told.output();
-  const int weak = told.put(0, 0, 0x4040, 0);
-  const int strong = told.put(0, 0x8080, 0, 100);
+  UnitEnd unit{application(0x05) + stick + buttons(1, 8, 0) + motors(1) + end_collection};
+  host::RawOutput& output = unit.output();
+  const int weak = unit.put(0, 0, 0x4040, 0);
+  const int strong = unit.put(0, 0x8080, 0, 100);
   output.play_effect(weak, 1, at_ms(0));
-  CHECK(told.next() == Bytes{0, 64});
+  CHECK(unit.next() == Bytes{0, 64});
   output.play_effect(strong, 1, at_ms(10));
-  CHECK(told.next() == Bytes{0, 128});  // one motor gets the stronger half
+  CHECK(unit.next() == Bytes{0, 128});  // one motor gets the stronger half
   output.advance(at_ms(110));
-  CHECK(told.next() == Bytes{0, 64});
+  CHECK(unit.next() == Bytes{0, 64});
   output.play_effect(weak, 0, at_ms(120));
-  CHECK(told.next() == Bytes{0, 0});
+  CHECK(unit.next() == Bytes{0, 0});
   output.play_effect(strong, 3, at_ms(200));
-  CHECK(told.next() == Bytes{0, 128});
+  CHECK(unit.next() == Bytes{0, 128});
   output.erase_effect(strong, at_ms(210));
-  CHECK(told.next() == Bytes{0, 0});
+  CHECK(unit.next() == Bytes{0, 0});
   output.play_effect(strong, 1, at_ms(220));
-  CHECK(told.is_silent());
+  CHECK(unit.is_silent());
   ff_effect sine{};
   sine.type = FF_PERIODIC;
   CHECK(output.put_effect(0, sine) == -EINVAL);
-  for (int free = 15; free > 0; --free) (void)told.put(0, 1, 1, 1);
+  for (int free = 15; free > 0; --free) (void)unit.put(0, 1, 1, 1);
   ff_effect too_many{};
   too_many.type = FF_RUMBLE;
   too_many.id = -1;
@@ -131,35 +131,35 @@ TEST_CASE("Simultaneous effects add up, end by themselves, and stop on request",
 }
 
 TEST_CASE("At the end motors are stopped and LEDs are off", "[raw-output]") {
-  Told told{shaking_adapter()};
-  CHECK(told.output().count_of_leds(1) == 4);
-  told.output().show_leds(1, 0b0110);
-  CHECK(told.next() == Bytes{2, 0, 0, 6});
-  told.output().play_effect(told.put(0, 0xffff, 0, 0), 1, at_ms(0));
-  CHECK(told.next() == Bytes{1, 255, 0, 0});
-  told.end();
-  std::array both{told.next(), told.next()};
+  UnitEnd unit{shaking_adapter()};
+  CHECK(unit.output().count_of_leds(1) == 4);
+  unit.output().show_leds(1, 0b0110);
+  CHECK(unit.next() == Bytes{2, 0, 0, 6});
+  unit.output().play_effect(unit.put(0, 0xffff, 0, 0), 1, at_ms(0));
+  CHECK(unit.next() == Bytes{1, 255, 0, 0});
+  unit.end();
+  std::array both{unit.next(), unit.next()};
   std::ranges::sort(both);
   CHECK(both == std::array{Bytes{1, 0, 0, 0}, Bytes{2, 0, 0, 0}});
-  CHECK(told.is_silent());
+  CHECK(unit.is_silent());
 }
 
 TEST_CASE("A unit that accepts no more reports is not waited for", "[raw-output]") {
-  Told told{shaking_adapter()};
-  told.jam();
-  told.output().play_effect(told.put(0, 0xffff, 0, 0), 1, at_ms(0));
-  told.end();  // or the test hangs
-  CHECK_FALSE(told.is_silent());
+  UnitEnd unit{shaking_adapter()};
+  unit.jam();
+  unit.output().play_effect(unit.put(0, 0xffff, 0, 0), 1, at_ms(0));
+  unit.end();  // or the test hangs
+  CHECK_FALSE(unit.is_silent());
 }
 
 TEST_CASE("Motor reports with a duration are repeated while rumbling", "[raw-output]") {
   const Bytes duration{0x09, 0x50, 0x15, 0x00, 0x26, 0xff, 0x00, 0x75, 0x08, 0x95, 0x01, 0x91, 0x02};
-  Told told{application(0x05) + stick + buttons(1, 8, 0) + motors(1) + duration + end_collection};
-  told.output().play_effect(told.put(0, 0xffff, 0, 1200), 1, at_ms(0));
+  UnitEnd unit{application(0x05) + stick + buttons(1, 8, 0) + motors(1) + duration + end_collection};
+  unit.output().play_effect(unit.put(0, 0xffff, 0, 1200), 1, at_ms(0));
   for (const int ms : {500, 1000, 1200}) {
-    CHECK(told.next() == Bytes{0, 255, 255});
-    REQUIRE(told.output().next_due() == at_ms(ms));
-    told.output().advance(at_ms(ms));
+    CHECK(unit.next() == Bytes{0, 255, 255});
+    REQUIRE(unit.output().next_due() == at_ms(ms));
+    unit.output().advance(at_ms(ms));
   }
-  CHECK(told.next() == Bytes{0, 0, 255});
+  CHECK(unit.next() == Bytes{0, 0, 255});
 }

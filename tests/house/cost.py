@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""What an event costs, in instructions counted by callgrind (never in time, which is noise).
+"""The cost of an event in instructions, counted by callgrind (times would be too noisy).
 usage: cost.py FOLDER (of the built benches)
 """
 import re
@@ -8,11 +8,11 @@ import sys
 import tempfile
 
 MOST_AGAINST_TWIN = 2.2   # the engine against the hand-written twin
-MOST_A_FIELD = 400        # decoding a raw report of 64 bytes, for each field that has changed
-MOST_BY_SIZE = 1.02       # a large plan against a small one, and one with 500 stages that rest, for the same events
-MOST_OF_STAGES = 2.5      # six stages on a stick against what somebody would write by hand
-MOST_A_DRAWING = 1.5e6     # a busy view of 120 by 36 cells, with what goes to the terminal
-MOST_BY_BINDINGS = 1.10   # compiling: a further binding from 400 on against one from 100 on
+MOST_A_FIELD = 400        # decoding a raw report of 64 bytes, per changed field
+MOST_BY_SIZE = 1.02       # a large plan against a small one, and one with 500 idle stages, for the same events
+MOST_OF_STAGES = 2.5      # six stages on a stick against hand-written code
+MOST_A_DRAWING = 1.5e6     # a busy view of 120 by 36 cells, including terminal output
+MOST_BY_BINDINGS = 1.10   # compiling: the cost per binding beyond 400 against that beyond 100
 
 
 def instructions(function, command):

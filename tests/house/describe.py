@@ -1,9 +1,9 @@
-"""The manual page and the completions of shells, made of what every command says of itself."""
+"""Generates the manual page and shell completions from the help of every command."""
 import re
 
 
 def options_of(text):
-    """The long options of a help, with what is said of each and whether they take a value."""
+    """The long options in a help text, with their descriptions and whether they have a value."""
     found = []
     for line in re.findall(r"^  (?:-\w,)?(--[\w-]+(?: .*)?)$", text, re.M):
         name, _, rest = line.partition(" ")
@@ -43,7 +43,7 @@ def manual(helps):
 
 
 def table(helps):
-    """For each command its verbs and its options."""
+    """The verbs and options of each command."""
     return {" ".join(words): (verbs_of(text), options_of(text)) for words, text in helps}
 
 

@@ -13,7 +13,7 @@ import tempfile
 
 TOOL, SOURCE = (pathlib.Path(word).resolve() for word in sys.argv[1:3])
 WRITE = "--write" in sys.argv
-MOST = 14  # lines of an output that are shown
+MOST = 14  # the maximum number of lines shown of an output
 BLOCK = re.compile(r"^```(\w+)\n(.*?)^```$", re.MULTILINE | re.DOTALL)
 
 home = pathlib.Path(tempfile.mkdtemp(prefix="omnipar-docs-"))
@@ -21,7 +21,7 @@ problems = []
 
 
 def begin_page():
-    """With nothing but the demo data in the home."""
+    """A home directory that contains only the demo data."""
     shutil.rmtree(home)
     home.mkdir()
     shutil.copytree(SOURCE / "demo", home / "demo")
@@ -41,14 +41,14 @@ def shown(lines):
 
 
 def agree(wanted, got):
-    """A line "…" stands for any lines."""
+    """A line "…" matches any number of lines."""
     if not wanted or wanted[0] != "…":
         return got == wanted if not wanted or not got else wanted[0] == got[0] and agree(wanted[1:], got[1:])
     return any(agree(wanted[1:], got[skipped:]) for skipped in range(len(got) + 1))
 
 
 def session(text, where):
-    """The commands of one block with what they say."""
+    """The commands of one block with their expected output."""
     made = []
     for part in re.split(r"^\$ ", text, flags=re.MULTILINE)[1:]:
         command, _, output = part.partition("\n")
@@ -61,7 +61,7 @@ def session(text, where):
 
 
 def commands_in(body):
-    """The commands of a block that is not run: behind a prompt, or at the beginning of a line."""
+    """The commands of a block that is not run: after a prompt, or at the start of a line."""
     for line in body.split("\n"):
         words = re.sub(r"^\$ (sudo )?", "", line).split("  #")[0].split(" -- ")[0].split()
         if words[:1] == ["omnipar"]:
@@ -69,7 +69,7 @@ def commands_in(body):
 
 
 def check_command(words, where):
-    """Each word before the options is a command as long as there are subcommands; each option is in its help."""
+    """Each word before the options must be a subcommand while there are any; each option must be in its help."""
     known, text = [], ""
     for word in words:
         if word.startswith("-"):
@@ -86,7 +86,7 @@ def check_command(words, where):
 
 
 def anchors_of(page):
-    """What links to the headings of a page are called."""
+    """The link targets of a page's headings."""
     headings = re.findall(r"^#+ (.*)$", page.read_text(), re.MULTILINE)
     return {re.sub(r"[^\w\- ]", "", heading.lower()).replace(" ", "-") for heading in headings}
 

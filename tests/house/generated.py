@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""docs/files.md, docs/schema/, the manual page and the completions are what the tool prints; every command and verb explains itself with an example.
+"""docs/files.md, docs/schema/, the manual page and the completions match the tool's output; the help of every command and verb has an example.
 usage: generated.py TOOL ROOT [--write]
 """
 import pathlib

@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""The modules include only what their place allows.
+"""Modules include only modules of lower layers.
 
 A module may include any row below its own, and in its own row what stands to its right, but for some
 that know nothing of each other. Public headers belong to everybody, but may include only public headers.
@@ -11,15 +11,15 @@ import re
 import subprocess
 import sys
 
-ROWS = [  # topmost first; left may include right
+ROWS = [  # topmost first; the left may include the right
     ["cli"],
     ["evening", "play", "host", "outlet", "files", "os"],
     ["learn", "calibrate", "inspect", "engine", "attach", "plan", "simulate", "identity",
      "catalogue", "stage", "shape", "hid", "trace", "text", "base"],
 ]
 APART = {("host", "outlet"), ("evening", "outlet"), ("play", "files")}
-# How a plan is made and played is seen by none but these; others have the public headers. So does an evening of what
-# a session is inside: the command stands on the calls that every emulator has.
+# Only these see how a plan is compiled and played; others use the public headers. The same applies to the inside of a
+# session: the command uses only the calls that every emulator has.
 INSIDE = {"plan": {"plan", "engine", "inspect", "learn"}, "engine": {"plan", "engine", "inspect"}, "play": {"play", "cli"}}
 CORE = set(ROWS[2])
 SYSTEM_HEADER = re.compile(r"<(sys/|linux/|unistd|fcntl|poll|dirent|signal|csignal|ctime|fstream|iostream|filesystem|thread|mutex|libev|libudev)")

@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""What a replay keeps in memory does not grow with the trace; and with too little memory, that is said.
+"""A replay's memory does not grow with the trace, and a lack of memory is reported.
 usage: memory.py TOOL TRACE_BENCH
 """
 import os
@@ -21,7 +21,7 @@ def peak_kib(tool, trace):
 
 
 def status_with(tool, kib):
-    """The tool's status with so much room for all that it has: 127 where not even the loader has enough."""
+    """The tool's status with this limit of address space: 127 if it is too small even for the loader."""
     def limit():
         resource.setrlimit(resource.RLIMIT_AS, (kib * 1024, kib * 1024))
     ended = subprocess.run([tool, "catalogue", "list"], capture_output=True, text=True, preexec_fn=limit)
@@ -31,8 +31,8 @@ def status_with(tool, kib):
 
 
 def says_what_it_lacks(tool):
-    """From too little to enough, in small steps: each time the tool does its work, or says what it lacks."""
-    loads = next(kib for kib in range(1_000, 1_000_000, 500) if status_with(tool, kib) == 127)  # before: not even the loader
+    """From too little to enough, in small steps: each time the tool succeeds or reports what it lacks."""
+    loads = next(kib for kib in range(1_000, 1_000_000, 500) if status_with(tool, kib) == 127)  # below: too small even for the loader
     kib = next(kib for kib in range(loads, 1_000_000, 500) if status_with(tool, kib) != 127) - 500
     statuses = []
     while statuses[-20:] != [0] * 20 and len(statuses) < 1_000:

@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""What the libraries offer to others is what the list says: every function in namespace omnipar itself is declared in a
+"""The libraries export exactly the listed symbols: every function in namespace omnipar itself is declared in a
 public header, and the list of them is kept. What is inside lies in a namespace of its module.
 usage: public_symbols.py ROOT LIBRARY… [--write]
 """
@@ -12,7 +12,7 @@ PUBLIC = {"hid", "code"}  # modules whose namespace is public, too
 
 
 def declared(root):
-    """The words of the public headers, without their comments."""
+    """The tokens of the public headers, without their comments."""
     words = set()
     for path in (root / "include" / "omnipar").glob("*.hpp"):
         words |= set(re.findall(r"\w+", re.sub(r"//.*", "", path.read_text())))

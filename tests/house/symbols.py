@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""The core calls no mathematics that differs between processors, and no system.
+"""The core calls no mathematical functions that differ between processors, and no system functions.
 usage: symbols.py LIBRARY
 """
 import re

@@ -1,6 +1,6 @@
 #!/usr/bin/env python3
-"""words.py SOURCE: what people read says things in the trade's words. Reads the command cases, the docs, the field
-descriptions, the shipped sheets, the public headers and every text in the code; names each place where a word stands that has a plainer one."""
+"""words.py SOURCE: texts for people use the field's standard terms. Reads the command cases, the docs, the field
+descriptions, the shipped sheets, the public headers and every text in the code; reports each word that has a plainer replacement."""
 import json
 import pathlib
 import re
@@ -8,7 +8,7 @@ import sys
 
 SOURCE = pathlib.Path(sys.argv[1])
 
-# What is not said, and what is said in its place.
+# Phrases to avoid, and their replacements.
 WORDS = [
     (r"pictures? (a|per) second|a picture (later|long)|(next|two|last) pictures?", "frame, frames per second"),
     (r"\blamps?\b|player lights?", "LED, player LED"),
@@ -84,7 +84,7 @@ READ = [("tests/cli/*.case", lines_of), ("docs/**/*.md", lines_of), ("README.md"
         ("docs/schema/*.json", descriptions_of), ("data/*.toml", lines_of), ("include/**/*.hpp", comments_of), ("cli/*.cpp", texts_of_code), ("cli/**/*.cpp", texts_of_code),
         ("src/**/*.cpp", texts_of_code), ("src/**/*.hpp", texts_of_code)]
 
-# Names in the code: the same, for words that no reader of the field expects.
+# The same for identifiers.
 NAMES = re.compile(r"\b(\w*(Wish|News|Ears|Guest|Inside|Deed)|wish(es)?_?|news_?|ears_?|guests?_?|hearing_?|deed|inside_|"
                    r"get_up|sit_down|welcome|with_way_out|[A-Z]\w+Words)\b")
 CODE = ["include/**/*.hpp", "src/**/*.hpp", "src/**/*.cpp", "cli/**/*.hpp", "cli/**/*.cpp", "draw/*.[ch]pp", "page/*.[ch]pp", "examples/**/*.cpp"]

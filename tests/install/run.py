@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
-"""run.py SOURCE BUILD: somebody else's project links Omnipar: what is installed from BUILD by find_package and by
-pkg-config. The folder itself is taken by add_subdirectory, as a shared library without the Linux half: built in the
-full counts. There also a shared one is installed, and each is linked in debug and release."""
+"""run.py SOURCE BUILD: another project links Omnipar, as installed from BUILD, through find_package and pkg-config, and
+through add_subdirectory as a shared library without the Linux half, which is built with full counts only. These also
+install a shared library, and link each one in debug and release."""
 import os
 import pathlib
 import re
@@ -50,7 +50,7 @@ def built(name, *words):
 
 
 def by_pkg_config(name, prefix):
-    """Both libraries, by the words of pkg-config alone."""
+    """Both libraries, using only pkg-config."""
     folder = work / name
     folder.mkdir()
     paths = {**os.environ, "PKG_CONFIG_PATH": str(next(prefix.rglob("pkgconfig"))),
@@ -82,7 +82,7 @@ def exported(library):
 
 
 def offers_what_is_public(prefix):
-    """Of a shared library others see what the list says, and none of what it is made of."""
+    """A shared library exports exactly the listed symbols, and none of its dependencies'."""
     public = {re.sub(r"\(.*", "", line) for line in (SOURCE / "packaging/public_symbols.txt").read_text().splitlines()}
     for name in ("libomnipar-core.so", "libomnipar.so"):
         library = next(prefix.rglob(name))
@@ -96,7 +96,7 @@ def offers_what_is_public(prefix):
 
 
 def packaged(build):
-    """Three packages, in a root of their own."""
+    """Three packages, installed in a temporary root."""
     run("cpack", "-G", "DEB", "-B", work / "packages", cwd=build)
     packages = sorted((work / "packages").glob("*.deb"))
     names = [package.name.split("_")[0] for package in packages]
@@ -129,7 +129,7 @@ try:
     installed("static", BUILD)
     quick = ["-DCMAKE_CXX_FLAGS_DEBUG=-O0", "-DCMAKE_UNITY_BUILD=ON"]
     part = ["-DBUILD_SHARED_LIBS=ON", "-DOMNIPAR_SYSTEM=OFF", "-DCMAKE_BUILD_TYPE=Debug"]
-    # In the short counts it is seen to be taken as a part, but what it is made of has been built before.
+    # With short counts only the configuration is checked; the library itself has been built before.
     part_folder = (built if FULL else configured)("part-debug", f"-DOMNIPAR_FOLDER={SOURCE}", *part, *quick)
     rules = (part_folder / "omnipar/cmake_install.cmake").read_text()
     assert "file(INSTALL" not in rules, "what takes Omnipar as a part would install it"

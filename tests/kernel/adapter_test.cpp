@@ -299,7 +299,7 @@ TEST_CASE("Controls released while reports were lost do not stick", "[hid]") {
 
 namespace {
 
-std::string guest_says(const std::string& command) {
+std::string output_for_guest(const std::string& command) {
   Program guest{as_guest(command)};
   CHECK(guest.wait_for_end() >= 0);
   return guest.output();
@@ -322,12 +322,12 @@ TEST_CASE("Without raw reports an ordinary user sees that half of the unit is mi
   const std::string raw = raw_node_of("Half-Seen Adapter");
   REQUIRE(std::system(("chmod 0666 " + nodes_named("Half-Seen Adapter").front() + "; chmod 0600 " + raw).c_str()) == 0);
   const std::string lost = "its event node lacks 6 of 19 controls and mixes up 4";
-  const std::string units = guest_says("/box/omnipar units");
+  const std::string units = output_for_guest("/box/omnipar units");
   INFO(units);
   CHECK(units.find("    " + lost + "; its raw reports (" + raw +
                    ") have them all, but you have no permission to read them: sudo omnipar "
                    "doctor --fix\n") != std::string::npos);
-  const std::string doctor = guest_says("/box/omnipar doctor");
+  const std::string doctor = output_for_guest("/box/omnipar doctor");
   INFO(doctor);
   CHECK(doctor.find("WRONG  \"Half-Seen Adapter\"") != std::string::npos);
   CHECK(doctor.find(lost) != std::string::npos);
@@ -353,7 +353,7 @@ TEST_CASE("Without raw reports an ordinary user sees that half of the unit is mi
   Program nothing{{"/box/omnipar", "doctor", "--uninstall"}};
   CHECK(nothing.wait_for_end() == 0);
   CHECK(nothing.output().find("Nothing to uninstall") != std::string::npos);
-  CHECK(guest_says("/box/omnipar doctor --fix").find("only root may change the system [needs-root]") !=
+  CHECK(output_for_guest("/box/omnipar doctor --fix").find("only root may change the system [needs-root]") !=
         std::string::npos);
 }
 
@@ -364,13 +364,13 @@ TEST_CASE("Missing permission for raw reports is reported, and the doctor's rule
     const UhidUnit adapter{"Shut Adapter", "", 0x0b, adapter_in_one_report()};
     REQUIRE(wait_for_nodes("Shut Adapter", 1));
     REQUIRE(std::system(("chmod 0666 " + nodes_named("Shut Adapter").front()).c_str()) == 0);
-    const std::string said = guest_says(play);
+    const std::string said = output_for_guest(play);
     INFO(said);
     CHECK(said.find("its event node lacks 6 of 19 controls and mixes up 4; its raw reports would report all controls, "
                     "but cannot "
                     "be used") != std::string::npos);
     CHECK(said.find("(To get access: sudo omnipar doctor --fix)") != std::string::npos);
-    CHECK(guest_says("/box/omnipar units --raw").find("(To get access: omnipar doctor --rule 'Shut Adapter')") !=
+    CHECK(output_for_guest("/box/omnipar units --raw").find("(To get access: omnipar doctor --rule 'Shut Adapter')") !=
           std::string::npos);
     // no user has a local seat here, so access is granted to all users instead
     REQUIRE(std::system("/box/omnipar doctor --rule Shut 2>/dev/null | sed 's/TAG+=\"uaccess\"/MODE=\"0666\"/' "
@@ -382,7 +382,7 @@ TEST_CASE("Missing permission for raw reports is reported, and the doctor's rule
   const std::string all_are_open = "for n in /dev/hidraw* " + nodes_named("Shut Adapter").front() +
                                    "; do [ $(stat -c %a $n) = 666 ] || exit 1; done";
   for (int tries = 0; tries < 100 && std::system(all_are_open.c_str()) != 0; ++tries) sleep_ms(50);
-  const std::string said = guest_says(play);
+  const std::string said = output_for_guest(play);
   INFO(said);
   CHECK(said.find("\"Shut Adapter\" is read through its raw reports") != std::string::npos);
   REQUIRE(std::system("rm /etc/udev/rules.d/99-test.rules && udevadm control --reload && chmod 0600 /dev/uinput") == 0);

@@ -86,7 +86,7 @@ void check_halves(const Device& device) {
   }
 }
 
-void sit_down(const Device& device, Program& program) {
+void claim_seat(const Device& device, Program& program) {
   for (const int half : {0, 1}) {
     const std::string said = "Player " + std::to_string(half + 1) + " plays with";
     for (int tries = 0; tries < 20 && !program.wait_for(said, 1, 500); ++tries) {
@@ -115,7 +115,7 @@ TEST_CASE("Two controllers in one device keep their ports across reconnects in a
   };
   plug_in();
   Playing first{play("pad-2b --keep halves")};
-  sit_down(device, first);
+  claim_seat(device, first);
   const int rounds = kind == 0 ? cases(1, 25) : cases(2, 50);  // of two interfaces every second reconnect
   int returns = 0;
   const auto wait_for_return = [&] {

@@ -140,7 +140,7 @@ class Comparison {
  private:
   void count(NodeReader& node) {
     for (const input_event& event : node.events())
-      if (event.type == EV_REL) heard_[{&node, relative(event.code)}] += event.value;
+      if (event.type == EV_REL) kernel_values_[{&node, relative(event.code)}] += event.value;
     node.forget_events();
   }
 
@@ -157,10 +157,10 @@ class Comparison {
       NodeReader& node = *nodes_.at(static_cast<std::size_t>(kernel_[c].node));
       const Code code = kernel_[c].code;
       const bool counts = code.type == ev_rel;
-      const int heard = counts ? heard_[{&node, code}] : value_of(node, code);
+      const int kernel_value = counts ? kernel_values_[{&node, code}] : value_of(node, code);
       const int said = counts ? moved_[c] : decoder_.value(c);
-      if (heard != said)
-        all += hid::name_of(descriptor_, controls_[c]) + ": kernel " + std::to_string(heard) + ", reader " +
+      if (kernel_value != said)
+        all += hid::name_of(descriptor_, controls_[c]) + ": kernel " + std::to_string(kernel_value) + ", reader " +
                std::to_string(said) + "; ";
     }
     return all;
@@ -174,7 +174,7 @@ class Comparison {
   UhidUnit unit_;
   std::vector<std::unique_ptr<NodeReader>> nodes_;
   std::vector<int> moved_;
-  std::map<std::pair<const NodeReader*, Code>, int> heard_;
+  std::map<std::pair<const NodeReader*, Code>, int> kernel_values_;
 };
 
 }  // namespace

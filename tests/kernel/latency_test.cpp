@@ -61,7 +61,7 @@ double part(const std::vector<double>& sorted, double share) {
   return sorted.at(static_cast<std::size_t>(share * static_cast<double>(sorted.size() - 1)));
 }
 
-void sit_down(const UinputPad& pad, Program& play, const std::string& words) {
+void claim_seat(const UinputPad& pad, Program& play, const std::string& words) {
   for (int tries = 0; tries < 20; ++tries) {
     for (const int value : {1, 0}) {
       pad.send(EV_KEY, BTN_SOUTH, value);
@@ -92,7 +92,7 @@ TEST_CASE("A report takes hardly longer through play than through a bare copier"
     copied = times_of(pad, "bare copy", reports);
   }
   Playing play{"pad-two-stick --with-virtual --stats"};
-  sit_down(pad, play, "Player 1 plays");
+  claim_seat(pad, play, "Player 1 plays");
   sleep_ms(200);
   const std::vector<double> played = times_of(pad, "Omnipar port 1 pad", reports);
   play.signal(SIGTERM);
@@ -220,7 +220,7 @@ TEST_CASE("Eight units at 1 kHz lose nothing and cost hardly more than copying",
   Playing play{"eight --data /tmp/eight.toml --with-virtual"};
   std::vector<std::string> devices;
   for (std::size_t i = 0; i < pads.size(); ++i) {
-    sit_down(*pads[i], play, "Player " + std::to_string(i + 1) + " plays");
+    claim_seat(*pads[i], play, "Player " + std::to_string(i + 1) + " plays");
     devices.push_back(nodes_named("Omnipar port " + std::to_string(i + 1) + " pad").front());
   }
   sleep_ms(200);
@@ -244,7 +244,7 @@ TEST_CASE("A unit at 8 kHz loses nothing", "[clockwork]") {
   pads.push_back(std::make_unique<UinputPad>("Hasty Pad"));
   REQUIRE(wait_for_nodes("Hasty Pad", 1));
   Playing play{"pad-two-stick --with-virtual"};
-  sit_down(*pads[0], play, "Player 1 plays");
+  claim_seat(*pads[0], play, "Player 1 plays");
   sleep_ms(200);
   const int reports = cases(8'000, 80'000);
   const Load load = load_of(play.process(), pads, nodes_named("Omnipar port 1 pad"), reports,

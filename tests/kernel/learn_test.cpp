@@ -191,9 +191,9 @@ TEST_CASE("Missing read permission is reported before the first press", "[units]
   REQUIRE(wait_for_nodes("Shut Pad", 1));
   REQUIRE(std::system("mkdir -p -m 777 /tmp/shut") == 0);
   Program learn{as_guest("HOME=/tmp/shut exec /box/omnipar learn profile pad-2b")};
-  const bool told = learn.wait_for("omnipar doctor");
+  const bool advised = learn.wait_for("omnipar doctor");
   INFO(learn.output());
-  CHECK(told);
+  CHECK(advised);
   learn.signal(SIGTERM);
   CHECK(learn.wait_for_end() == 1);
 }

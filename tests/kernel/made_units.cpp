@@ -95,10 +95,10 @@ bool UhidUnit::wait_for_outputs(std::vector<std::vector<std::uint8_t>> reports) 
   while (!reports.empty() && ::poll(&ready, 1, ms) > 0 && ::read(file_, &event, sizeof(event)) > 0) {
     const uhid_output_req& output = event.u.output;
     if (event.type != UHID_OUTPUT) continue;
-    const auto told = std::ranges::find_if(reports, [said = std::span{output.data, output.size}](const auto& report) {
+    const auto sent = std::ranges::find_if(reports, [said = std::span{output.data, output.size}](const auto& report) {
       return std::ranges::equal(report, said);
     });
-    if (told != reports.end()) reports.erase(told);
+    if (sent != reports.end()) reports.erase(sent);
   }
   return reports.empty();
 }

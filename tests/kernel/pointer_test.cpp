@@ -84,7 +84,7 @@ control = [
 [[sheet]]
 kind = "system"
 name = "range"
-title = "a range where who misses is told"
+title = "a range that detects misses"
 port = [{ number = 1, takes = ["rifle"] }]
 [[sheet.controller]]
 name = "rifle"

@@ -264,9 +264,9 @@ TEST_CASE("Every system call may fail or be interrupted: the session reports it 
     session->thaw();
     session->swap_ports();
     pass(*session, 10);
-    bool told = session->failure().has_value();
-    while (const auto event = session->next_event()) told = told || std::holds_alternative<Refused>(*event);
-    return played || told || session->units().empty();
+    bool reported = session->failure().has_value();
+    while (const auto event = session->next_event()) reported = reported || std::holds_alternative<Refused>(*event);
+    return played || reported || session->units().empty();
   };
   FaultyDoor good{Fault::none, 0};
   REQUIRE(evening(good));

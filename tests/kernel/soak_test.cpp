@@ -271,7 +271,7 @@ class WholeEvening {
   void attach(std::size_t pad) {
     Attachment attachment = recognise(catalogue_, {}, pad_description("Soak Pad")).value();
     attachment.seat = "seat-" + std::to_string(pad + 1);
-    attachment.state = changes_of(heard(pad));
+    attachment.state = changes_of(delivered(pad));
     twin_->attach(static_cast<int>(pad), attachment);
   }
   void chord(std::size_t pad, std::uint16_t button) {
@@ -324,14 +324,14 @@ class WholeEvening {
     return 0;
   }
   /// Reports that the kernel no longer delivers do not reach the twin either.
-  [[nodiscard]] PadReport heard(std::size_t pad) const {
+  [[nodiscard]] PadReport delivered(std::size_t pad) const {
     PadReport report = states_[pad];
     report.buttons = static_cast<std::uint16_t>(report.buttons & ~deaf_[pad]);
     return report;
   }
   void feed_twin(std::size_t pad) {
     deaf_[pad] &= states_[pad].buttons;
-    twin_->feed(static_cast<int>(pad), now(), changes_of(heard(pad)));
+    twin_->feed(static_cast<int>(pad), now(), changes_of(delivered(pad)));
   }
   [[nodiscard]] bool agrees() {
     heed_grabs();

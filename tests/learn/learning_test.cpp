@@ -95,10 +95,10 @@ class Person {
 
  private:
   void read() {
-    for (const LearnEvent& event : desk_.heard()) {
-      if (event.kind == LearnEvent::Kind::refuses && event.why != LearnRefusal::other_unit) ++refused;
+    for (const LearnEvent& event : desk_.events()) {
+      if (event.kind == LearnEvent::Kind::rejects && event.why != LearnRefusal::other_unit) ++refused;
       if (event.kind == LearnEvent::Kind::tries) ++refused;  // once too often, at the end
-      if (event.kind == LearnEvent::Kind::takes && event.role != wanted_[event.question]) goes_back_ = true;
+      if (event.kind == LearnEvent::Kind::accepts && event.role != wanted_[event.question]) goes_back_ = true;
     }
   }
 
@@ -117,12 +117,12 @@ class Person {
   void end_early() {
     desk_.learning.choose(LearnChoice::keep);
     desk_.wait(600);
-    static_cast<void>(desk_.heard());
+    static_cast<void>(desk_.events());
     for (const std::string& source : sources_of(nodes_)) {
       if (!is_contact(source) || tried.contains(source)) continue;
       desk_.press(source);
       tried[source] = "";
-      for (const LearnEvent& event : desk_.heard())
+      for (const LearnEvent& event : desk_.events())
         if (event.kind == LearnEvent::Kind::tries) tried[source] = event.target;
     }
   }
@@ -405,13 +405,13 @@ std::optional<std::string> judge_trial(const Profile& learned, const Learning& l
                                        bool adds) {
   const auto plan = compile(shelf(), learned);
   if (!plan) return plan.error().front().message;
-  for (const auto& [source, told] : tried) {
+  for (const auto& [source, shown] : tried) {
     const std::vector<std::string> moved = pressed_on(*plan, unit, source);
     std::string names;
     for (const Question& question : learning.questions())
       if (std::ranges::find(moved, question.name) != moved.end())
         names += (names.empty() ? "" : " and ") + question.name;
-    if (names != told) return fmt::format("{} moves \"{}\", and the trial says \"{}\"", source, names, told);
+    if (names != shown) return fmt::format("{} moves \"{}\", and the trial says \"{}\"", source, names, shown);
     for (const Answer& answer : learning.answers()) {
       const auto is_it = [&name = source](const LearnedSource& one) { return one.role == name; };
       if (!adds && std::ranges::any_of(answer.sources, is_it) && moved.size() > 1)
@@ -453,7 +453,7 @@ std::optional<std::string> judge_pair(const ShippedUnit& shipped, const std::str
     return std::ranges::find(node.controls, ControlType::button, &Control::type) != node.controls.end();
   });
   if (!has_button) return std::nullopt;  // no shipped unit does that
-  if (!person.finish()) return what + "it does not end: " + desk.told;
+  if (!person.finish()) return what + "it does not end: " + desk.log;
   if (!desk.learning.kept()) return what + "it is not kept";
   const Profile learned = with_answers(shelf(), profile, 1, desk.learning, options.adds);
   if (person.tried.empty() == false && !has_turned)

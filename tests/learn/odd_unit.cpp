@@ -349,8 +349,8 @@ void Newcomer::read() {
   while (const auto event = learning_.next_event()) {
     said += to_text(*event, learning_) + "\n";
     waits_ = event->kind == LearnEvent::Kind::waits;
-    if (event->kind == LearnEvent::Kind::refuses) ++refused;
-    if (event->kind == LearnEvent::Kind::takes && !event->by_itself) ++answered;
+    if (event->kind == LearnEvent::Kind::rejects) ++refused;
+    if (event->kind == LearnEvent::Kind::accepts && !event->by_itself) ++answered;
   }
 }
 

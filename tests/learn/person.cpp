@@ -181,10 +181,10 @@ void Desk::press(std::string_view source, std::int64_t held_ms, int first) {
   wait(move->out.size() > 2 ? 1800 : 350);  // a sweep counts only after a pause
 }
 
-std::vector<LearnEvent> Desk::heard() {
+std::vector<LearnEvent> Desk::events() {
   std::vector<LearnEvent> all;
   while (auto event = learning.next_event()) {
-    told += to_text(*event, learning) + "\n";
+    log += to_text(*event, learning) + "\n";
     all.push_back(std::move(*event));
   }
   return all;
@@ -192,9 +192,9 @@ std::vector<LearnEvent> Desk::heard() {
 
 std::string Desk::said() {
   std::string all;
-  for (const LearnEvent& event : heard()) {
+  for (const LearnEvent& event : events()) {
     const std::string line = to_text(event, learning);
-    if (!line.empty() && event.kind != LearnEvent::Kind::hears) all += line + "\n";
+    if (!line.empty() && event.kind != LearnEvent::Kind::echoes) all += line + "\n";
   }
   return all;
 }

@@ -43,12 +43,12 @@ class Desk {
   void hold(std::string_view source) { press(source, 1700); }
 
   /// Events since the last call.
-  [[nodiscard]] std::vector<LearnEvent> heard();
+  [[nodiscard]] std::vector<LearnEvent> events();
   /// The same as printed lines, without echoes.
   [[nodiscard]] std::string said();
 
   Learning learning;
-  std::string told;
+  std::string log;
   Time now = at_us(1'000'000);
   int presses = 0;
   double drift = 0;            ///< of a stick's range, continuously

@@ -62,9 +62,9 @@ TEST_CASE("Three controls take three presses, and the first lines show how to be
 
 TEST_CASE("A press is echoed while it is held and becomes an answer on release", "[learn]") {
   PadDesk desk{buttons({"fire", "jump"})};
-  static_cast<void>(desk.heard());
+  static_cast<void>(desk.events());
   desk.say(1, {{code::btn_south, 1}});
-  REQUIRE(desk.heard().back().kind == LearnEvent::Kind::hears);
+  REQUIRE(desk.events().back().kind == LearnEvent::Kind::echoes);
   CHECK(desk.learning.pressed() == "south");
   desk.wait(400);
   CHECK(desk.learning.asked() == 0U);
@@ -705,7 +705,7 @@ TEST_CASE("A choice is made on the unit: press for the next one, hold to select"
   desk.press("south");
   CHECK(desk.said() == "What is it?  pad  [panel]    press = next, hold = select\n");
   desk.hold("south");
-  const std::vector<LearnEvent> events = desk.heard();
+  const std::vector<LearnEvent> events = desk.events();
   const auto decided = std::ranges::find(events, LearnEvent::Kind::decides, &LearnEvent::kind);
   REQUIRE(decided != events.end());
   CHECK(decided->role == "panel");

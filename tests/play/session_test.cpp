@@ -43,7 +43,7 @@ std::string line_of(const Session& session, const Reader& game) {
 }
 
 struct Evening {
-  std::vector<std::string> told;
+  std::vector<std::string> messages;
   std::vector<std::string> frames;
   friend bool operator==(const Evening&, const Evening&) = default;
 };
@@ -60,7 +60,7 @@ Evening played(Session& session, Pass pass) {
     game.next_frame();
     evening.frames.push_back(line_of(session, game));
     while (const auto event = session.next_event())
-      evening.told.push_back(std::to_string(event->index()) + " " + to_text(*event, session));
+      evening.messages.push_back(std::to_string(event->index()) + " " + to_text(*event, session));
   }
   return evening;
 }
@@ -112,7 +112,7 @@ Time ms(std::int64_t count) { return at_us(count * 1000); }
 
 TEST_CASE("A session reports and shows the same however time is divided into calls", "[session]") {
   const Evening whole = played_in_frames();
-  REQUIRE(whole.told.size() > 8);
+  REQUIRE(whole.messages.size() > 8);
   std::mt19937 dice{20261129};
   for (int run = 0; run < cases(20, 300); ++run) {
     auto session = Session::open_room(marrowby_evening(), marrowby_room()).value();
@@ -137,21 +137,21 @@ TEST_CASE("Sessions on several threads do not disturb each other", "[session]") 
 
 TEST_CASE("Events are delivered at once, or queued in the same order", "[session]") {
   const Evening waited = played_in_frames();
-  std::vector<std::string> told;
+  std::vector<std::string> messages;
   Session* opened = nullptr;
   SessionOptions options = marrowby_evening();
   options.on_event = [&](const SessionEvent& event) {
-    told.push_back(std::to_string(event.index()) + " " + to_text(event, *opened));
+    messages.push_back(std::to_string(event.index()) + " " + to_text(event, *opened));
   };
   auto session = Session::open_room(std::move(options), marrowby_room()).value();
   opened = &session;
   const Evening evening = played(session, [&](Time frame) { session.run_until(frame); });
   CHECK(evening.frames == waited.frames);
-  CHECK(evening.told.empty());
+  CHECK(evening.messages.empty());
   // A sentence about free seats is evaluated when it is formatted.
-  REQUIRE(told.size() == waited.told.size());
+  REQUIRE(messages.size() == waited.messages.size());
   const auto kind = [](const std::string& event) { return event.substr(0, event.find(' ')); };
-  for (std::size_t i = 0; i < told.size(); ++i) CHECK(kind(told[i]) == kind(waited.told[i]));
+  for (std::size_t i = 0; i < messages.size(); ++i) CHECK(kind(messages[i]) == kind(waited.messages[i]));
 }
 
 TEST_CASE("The last 1,024 events are queued", "[session]") {

@@ -1,15 +1,15 @@
-"""Plug and play: two pads of different makes, no file written yet, a machine with six buttons; everybody presses once, a
-proposed map is played at once, and in the end it can be kept."""
+"""Plug and play: two pads of different models, no files yet, a machine with six buttons; each player presses once, a
+proposed profile is played at once, and it can be saved at the end."""
 from room import Room, presses
 
-# The proposed map of the machine, by role, for each pad alike.
+# The machine's proposed bindings by role, the same for each pad.
 MAP = {"BTN_WEST": "bottom-left", "BTN_SOUTH": "bottom-middle", "BTN_EAST": "bottom-right", "BTN_TL": "top-left",
        "BTN_NORTH": "top-middle", "BTN_TR": "top-right",
        "BTN_SELECT": "select", "BTN_START": "start"}
 
 
 def evening(home, name, sit_down, first=1, second=2):
-    """Both pads are plugged in; each presses all its buttons; the stick of one and the d-pad of the other steer."""
+    """Both pads are connected; each presses all its buttons; one steers with its stick, the other with its d-pad."""
     room = Room()
     room.pad(1, "Fenwick Reading-Room Pad", 2, "hall:1")
     room.pad(2, "Quill Sea Pad", 3, "hall:2", stick=(0, 255))
@@ -44,7 +44,7 @@ def check(samples, port_of_1, port_of_2):
 
 def run(home):
     room = evening(home, "first.room", sit_down=True)
-    # One command names the machine, the other lists what there is: two from a bare install to player 2 playing.
+    # One command lists the units, the other names the machine: two commands from installation to playing.
     _, talk = home.run("catalogue")
     assert "omnipar play NAME" in talk, "the list does not lead on to playing"
     samples = home.samples("play", "pad-6b", "--host", room)
@@ -54,11 +54,11 @@ def run(home):
     assert sat == [("seat-1", "Fenwick Reading-Room Pad"), ("seat-2", "Quill Sea Pad")], sat
     assert list(home.files()) == ["first.room"], "something was kept that nobody asked for"
 
-    # Who presses first is player 1.
+    # The first to press is player 1.
     other = evening(home, "other.room", sit_down=True, first=2, second=1)
     check(home.samples("play", "pad-6b", "--host", other), 2, 1)
 
-    # Kept: the same people sit where they sat, in whatever order they are plugged in, without a press.
+    # Saved: the same units return to their seats in any order, without a press.
     home.run("play", "pad-6b", "--host", room, "--keep", "./sea-evening.toml", "--rig", "rig.toml")
     again = evening(home, "again.room", sit_down=False, first=2, second=1)
     before = home.files()

@@ -1,12 +1,12 @@
-"""Roll call and twins: four players, two of them with pads of one model and no serial numbers. "Everybody press, in order"
-seats them; a second press leaves the seat; the seats hold through every order of plugging and renumbered nodes; twins that
-changed sockets are asked about."""
+"""Roll call: four players, two of them with pads of one model without serial numbers. Pressing in order seats them; a second
+press leaves the seat; seats survive every order of connecting and every numbering of nodes; the user is asked about pads
+of one model that changed sockets."""
 import itertools
 
 from room import Room
 
 SEATS = ["cabinet-left", "cabinet-right", "sofa", "shelf"]
-# Name, product, socket; the second and the third are twins.
+# Name, product, socket; the second and the third are of one model.
 PADS = [("Fenwick Reading-Room Pad", 2, "hall:1"), ("Quill Sea Pad", 3, "hall:2"), ("Quill Sea Pad", 3, "hall:3"),
         ("Moor Pad", 4, "hall:4")]
 
@@ -18,7 +18,7 @@ system = "pad-two-stick"
 
 
 def room_of(pads, order):
-    """The pads, plugged in in this order, under numbers that say nothing."""
+    """The pads, connected in this order, with arbitrary numbers."""
     room = Room()
     numbers = {}
     for at, pad in enumerate(order):
@@ -32,7 +32,7 @@ def room_of(pads, order):
 
 
 def ports_of(home, name, pads, order):
-    """The port on which each pad's press is seen, without anybody sitting down anew."""
+    """The port on which each pad's press is seen, without any new seat."""
     room, numbers = room_of(pads, order)
     for pad in range(len(pads)):
         room.press(numbers[pad], "BTN_SOUTH")
@@ -54,12 +54,12 @@ def run(home):
     rig = home.files()["rig.toml"]
     assert rig.count("[[unit]]") == 4 and rig.index("hall:2") < rig.index("hall:3"), rig
 
-    # Every order of plugging in, every numbering.
+    # Every order of connecting, every numbering.
     for order in itertools.permutations(range(4)):
         assert ports_of(home, "order.room", PADS, order) == [1, 2, 3, 4], order
     assert home.files()["rig.toml"] == rig
 
-    # The twins change sockets, both to new ones: asked about, one seat after the other.
+    # Both pads of one model move to new sockets: the user is asked, one seat after the other.
     moved = [PADS[0], (*PADS[1][:2], "hall:8"), (*PADS[2][:2], "hall:7"), PADS[3]]
     room, numbers = room_of(moved, [3, 2, 1, 0])
     room.press(numbers[1], "BTN_SOUTH")
@@ -72,5 +72,5 @@ def run(home):
     assert ports_of(home, "later.room", moved, (2, 0, 3, 1)) == [1, 2, 3, 4]
     assert home.files()["rig.toml"] == rig.replace("hall:2", "hall:8").replace("hall:3", "hall:7")
 
-    # Exchanged with each other, nobody could know: each twin is then what its socket says.
+    # If they are exchanged, their sockets decide, because nothing else distinguishes them.
     assert ports_of(home, "swapped.room", [moved[0], moved[2], moved[1], moved[3]], (0, 1, 2, 3)) == [1, 3, 2, 4]

@@ -1,4 +1,4 @@
-"""Noise: a switch that is down, an axis that reads its end, a switch that bounces, a neighbour who leans on the other side.
+"""Noise: a held switch, an axis at its end, a bouncing switch, and a neighbour who leans on the other side.
 
 Each is named, none is captured, and a step that went wrong is repeated alone.
 """
@@ -26,7 +26,7 @@ class Noise(Room):
         self.wait(700)
 
     def bounce(self, code, ms=12):
-        """On and off for so long, at both ends of a press."""
+        """Bounces for this duration at both ends of a press."""
         for end in (1, 0):
             self.report(1, code, end)
             for _ in range(ms // 4):
@@ -37,7 +37,7 @@ class Noise(Room):
             self.wait(120 if end else 700)
 
     def lean(self):
-        """The neighbour, on the other side, for a while."""
+        """The neighbour presses on the other side for a while."""
         self.report(2, "BTN_SOUTH", 1)
         self.report(2, "BTN_EAST", 1)
         self.wait(3000)
@@ -48,18 +48,18 @@ class Noise(Room):
 
 def evening(home):
     room = Noise()
-    room.tap("BTN_SOUTH")               # the panel shows itself
-    room.report(1, "ABS_Y", 255)        # reads its end, the first that is known of it
+    room.tap("BTN_SOUTH")               # selects the panel
+    room.report(1, "ABS_Y", 255)        # its first report is at its end
     room.wait(300)
     room.tap("ABS_HAT0Y", -1)           # up and down
     room.lean()
     room.tap("ABS_HAT0X", -1)           # left and right
     room.bounce("BTN_WEST")             # outer
-    room.tap("BTN_SOUTH")               # inner: wrong, and seen only in the end
+    room.tap("BTN_SOUTH")               # inner: wrong, noticed only at the end
     room.tap("BTN_SELECT")
     room.tap("BTN_START")
-    room.tap("BTN_SOUTH")               # what is it?
-    room.tap("BTN_NORTH", ms=1700)       # the menu: keep, ...
+    room.tap("BTN_SOUTH")               # trial
+    room.tap("BTN_NORTH", ms=1700)       # the menu: save, ...
     room.tap("BTN_NORTH")
     room.tap("BTN_NORTH")               # ... back, again
     room.tap("BTN_NORTH", ms=1700)
@@ -78,7 +78,7 @@ def evening(home):
     kept = tomllib.loads((home.folder / "map.toml").read_text())["port"]["1"]["bind"]
     assert kept == {"directions": "dpad", "outer": "west", "inner": "east", "select": "select", "start": "start"}, kept
     assert "8 of 8 controls bound" in out, out
-    # And so it plays: a switch that bounces is several presses still, unless its binding says otherwise, as was said.
+    # In play a bouncing switch still causes several presses unless its binding has a debounce, as the message said.
     seen = presses([s for s in home.samples("play", "./map.toml", "--host", path) if s["t"] < played * 1000], 1)
     assert [name for name in seen if name in ("select", "start", "inner")] == ["select", "start", "inner"], seen
 

@@ -1,6 +1,6 @@
-"""The two-socket adapter: one unit, one interface, two old plugs with a stick that stays, three fire buttons, ten keys and
-two switches each, and four buttons of the adapter's own. Both players come out complete and apart; an empty socket is
-idle, and a plug that is put in while playing is seen."""
+"""The two-socket adapter: one unit, one interface, two old plugs with a stick that is not self-centering, three fire buttons, ten
+keys and two switches each, and four buttons of the adapter. Both players' outputs are complete and separate; an empty
+socket is idle, and a plug connected during play is noticed."""
 from room import Room, presses
 
 NAME = "Quill Two-Socket Adapter"
@@ -19,13 +19,13 @@ DESCRIPTOR = ([0x05, 1, 0x09, 4, 0xa1, 1]
               + buttons(33, 36, 4)
               + [0x06, 0, 0xff, 0x09, 0x20, 0x15, 0, 0x26, 255, 0, 0x75, 8, 0x95, 1, 0x81, 2] + END)
 
-# What each of the fifteen buttons of a plug is to the machine.
+# The machine's target for each of the fifteen buttons of a plug.
 TARGETS = ["button-1", "button-2", "button-3"] + [f"key-{n}" for n in "1234567890"] + ["console-1", "console-2"]
 LOWEST, REST, HIGHEST = (0, 20), (128, 140), (255, 236)
 
 
 class Adapter:
-    """The adapter's report, whole, as it sends it."""
+    """The adapter's complete report."""
 
     def __init__(self, room):
         self.room, self.buttons, self.own, self.plugged = room, [0, 0], 0, 1
@@ -51,11 +51,11 @@ def run(home):
     adapter = Adapter(room)
     room.wait(200)
     adapter.send()
-    adapter.press(0, 0)                                         # takes the first seat
+    adapter.press(0, 0)                                         # claims the first seat
     room.wait(400)
     adapter.plugged = 3
     adapter.send()
-    adapter.press(1, 0)                                         # the plug that was put in takes the second one
+    adapter.press(1, 0)                                         # the plug connected later claims the second one
     room.wait(400)
     begin = room.now
     for player in (0, 1):
@@ -74,7 +74,7 @@ def run(home):
         adapter.sticks[player][0] = HIGHEST[player]             # and is left there
         adapter.send()
     stays = room.now
-    for player in (0, 1):                                       # both hold all that there is, at once
+    for player in (0, 1):                                       # both hold every button at once
         adapter.buttons[player] = (1 << len(TARGETS)) - 1
     adapter.send()
     adapter.plugged = 1
@@ -98,4 +98,4 @@ def run(home):
     assert all(sorted(changed) == sorted(TARGETS) and set(changed.values()) == {1} for changed in both), both
     let_go = [s for s in end[2:]]
     assert [s["port"] for s in let_go] == [2] and sorted(let_go[0]["changed"]) == sorted(TARGETS), let_go
-    assert set(let_go[0]["changed"].values()) == {0}, let_go     # the stick stays where it was left
+    assert set(let_go[0]["changed"].values()) == {0}, let_go     # the stick keeps its position

@@ -1,7 +1,7 @@
-"""The shooting booth: two guns of one model are fitted, play a boxed game, and are exchanged; a positional gun's game
-asks for its own shots; a pad and a yoke stand in.
+"""The shooting booth: two guns of one model are calibrated, play a game in an area, and are exchanged; a positional
+gun's game asks for calibration shots; a pad and a yoke replace guns.
 
-The guns are the demo's: what each says at the screen's corners is known here, so that it can be aimed.
+The guns are the demo's: their values at the screen's corners are known here, so that they can be aimed.
 """
 import pathlib
 import re
@@ -16,7 +16,7 @@ CORNERS = {1: [(6000, 5200), (60500, 4100), (58800, 61500), (7600, 60200)],
 
 
 def raw(gun, u, v):
-    """What a gun says where it is aimed: from the square to its corners."""
+    """A gun's values for an aim: from the unit square to its corners."""
     (x0, y0), (x1, y1), (x2, y2), (x3, y3) = CORNERS[gun]
     dx1, dx2, dx3 = x1 - x2, x3 - x2, x0 - x1 + x2 - x3
     dy1, dy2, dy3 = y1 - y2, y3 - y2, y0 - y1 + y2 - y3
@@ -57,7 +57,7 @@ class Guns(Room):
 
 
 def at_shots(samples, port):
-    """Where the port's pointer was at each pull of its trigger: (x, y), or None beside the game."""
+    """The position of the port's pointer at each pull of its trigger: (x, y), or None off-screen."""
     seen, state = [], {"aim-x": 0, "aim-y": 0, "aim-on": 0}
     for sample in samples:
         if sample.get("port") != port:
@@ -99,13 +99,13 @@ def fit(home):
     assert "That was \"Lark Booth Gun Mouse\"" in talk and "reaches all four corners" in talk, talk
     for name, gun in (("lark-booth-gun-mouse", 1), ("lark-booth-gun-mouse-2", 2)):
         [aim] = tomllib.loads((home.folder / f"calibrations/{name}.toml").read_text())["aim"]
-        assert aim["screen"] == "booth" and aim["shots"] == 5 and 0 < aim["bound"] < 0.05, aim  # five shots say little of how the person scatters
+        assert aim["screen"] == "booth" and aim["shots"] == 5 and 0 < aim["bound"] < 0.05, aim  # five shots determine the scatter only roughly
         for (x, y), (wanted_x, wanted_y) in zip(aim["corners"], CORNERS[gun]):
             assert abs(x - wanted_x) < 300 and abs(y - wanted_y) < 300, aim
 
 
 def leaves_before_it_is_kept(home):
-    """A gun that is pulled out behind its fit: the fit is put by, and can be kept."""
+    """A gun that is unplugged after its fit: the fit is stored, and can be saved later."""
     lines = open(BOOTH).read().splitlines()[:390]
     end = int(re.search(r'"t": *(\d+)', lines[-1])[1])
     lines += [f'{{"t":{end + 1000 * node},"node":{node},"plug":"out"}}' for node in (1, 2)]
@@ -121,7 +121,7 @@ def leaves_before_it_is_kept(home):
 
 
 def is_listed(home):
-    """Who looks at the units sees what was fitted, and a gun that says other numbers now is to be fitted anew."""
+    """'units' shows calibrated screens, and a gun with other numbers must be calibrated again."""
     out, _ = home.run("units", "--rig", "rig.toml", "--host", BOOTH)
     assert out.count('fitted by 5 shots') == 2 and 'for the screen "booth"' in out, out
     (home.folder / "booth.toml").write_text(PROFILE)
@@ -131,7 +131,7 @@ def is_listed(home):
 
 
 def boxed(u, v):
-    """A place of the game as one of the screen: 80 % of its width allow 1440 pixels, 90 % of its height 972."""
+    """A position in the game as one on the screen: 80 % of the width allow 1440 pixels, 90 % of the height 972."""
     width, height = 972 * 4 / 3 / 1920, 0.9
     return 0.5 + (u - 0.5) * width, 0.5 + (v - 0.5) * height
 
@@ -139,7 +139,7 @@ def boxed(u, v):
 def play_boxed(home):
     (home.folder / "booth.toml").write_text(PROFILE)
     places = [(0.5, 0.5), (0.02, 0.02), (0.98, 0.98), (0.25, 0.75)]
-    # in both orders, with other numbers: each gun keeps its fit and its port
+    # in both orders, with other numbers: each gun keeps its calibration and its port
     for order, first in (((1, 2), 1), ((2, 1), 5)):
         room = Guns(order, first)
         for u, v in places:
@@ -160,7 +160,7 @@ def play_boxed(home):
 
 
 def shots_at(home, name, left, width):
-    """Somebody who shoots at each target of a game that has this part of the screen."""
+    """Shoots at each target of a game in this part of the screen."""
     room = Guns((1,))
     for u, v in ((0.5, 0.35), (0.1, 0.1), (0.9, 0.1), (0.9, 0.9), (0.1, 0.9)):
         for _ in range(4):
@@ -260,9 +260,9 @@ def positional(home):
 
     point(0.4, 0.6)
     room.press(node, "BTN_LEFT", 60)
-    room.press(node + 1, "KEY_G", 60)         # from here on what the game asks for
+    room.press(node + 1, "KEY_G", 60)         # calibration shots from here on
     for wobble in (0.10, 0.12, 0.09, 0.11):
-        point(wobble, 0.3)                    # by hand nobody hits that
+        point(wobble, 0.3)                    # no one can hit this by hand
         room.press(node, "BTN_LEFT", 60)
     room.press(node, "BTN_LEFT", 60)
     words = ("--data", "turret-sheet.toml", "--rig", "swept/rig.toml", "--host", room.save(home.folder / "turret.room"))
@@ -271,7 +271,7 @@ def positional(home):
     near(shots[0], (0.4, 0.6), 255)
     near(shots[5], (0.11, 0.3), 255)
 
-    # up and down are exchanged in this game alone; all other lines stay
+    # up and down are exchanged in this game alone; all other lines are unchanged
     home.run("profile", "set", "turret.toml", "aim", '{ use = "gun", invert-y = true }', "--data", "turret-sheet.toml",
              "--rig", "swept/rig.toml")
     after = (home.folder / "turret.toml").read_text()
@@ -290,7 +290,7 @@ def stand_ins(home):
     room.plug(9, "in")
     room.wait(500)
     room.press(room.nodes[1], "BTN_LEFT")
-    room.press(9, "BTN_START")                # gun 2 is not there tonight
+    room.press(9, "BTN_START")                # gun 2 is not connected
     room.report(9, "ABS_RX", 32767, "ABS_RY", -32768)
     room.wait(1500)
     room.report(9, "ABS_RZ", 255)

@@ -1,4 +1,4 @@
-"""An evening with a shared coin door, swaps in one burst, an owner who comes back, and seats of one's own."""
+"""A session with a shared coin door, a burst of swaps, a returning owner, and seats named by the user."""
 import json
 
 from room import Room
@@ -8,7 +8,7 @@ PROFILE = ('omnipar = 1\nkind = "profile"\nname = "two"\nsystem = "pad-2b"\n[por
 
 
 def shared_coin(home):
-    """The coin seats nobody: it serves who is seated. Whoever has pressed a button of their own is the player."""
+    """The coin button claims no seat and serves seated players. A press of a unit's own button identifies its player."""
     sheet = json.loads(home.run("catalogue", "show", "tern-two-player-encoder", "--json")[0])["controls"]
     codes = {role: [c["code"] for c in sheet if c["role"] == role] for role in ("coin", "south")}
     room = Room()
@@ -22,7 +22,7 @@ def shared_coin(home):
 
 
 def many_swaps(home):
-    """Five swaps in one burst are five."""
+    """Five swaps in one burst count as five."""
     (home.folder / "two.toml").write_text(PROFILE)
     room = Room()
     for number in (1, 2):
@@ -40,7 +40,7 @@ def many_swaps(home):
 
 
 def owner_comes_back(home):
-    """Whoever stood in goes on playing, and both are named."""
+    """A replacement keeps playing, and both are named."""
     (home.folder / "rig.toml").write_text('omnipar = 1\nkind = "rig"\n[[unit]]\nname = "mine"\nseat = "seat-1"\nvendor = 0x1209\n'
                                           'product = 2\nmodel = "Fenwick Reading-Room Pad"\nsocket = "hall:1"\n'
                                           '[[unit]]\nname = "yours"\nseat = "seat-2"\nvendor = 0x1209\nproduct = 9\n'

@@ -1,5 +1,5 @@
-"""Who is who, in the jobs that later steps finish: the panel that types, the shooting booth, the halves that look the same,
-two mats, the pad that is wired and wireless. Each is one unit, in its seat, whatever the order."""
+"""Recognition: a typing panel, the shooting booth, identical halves, two mats, and a pad that is wired and wireless. Each is
+one unit in its seat, in any order."""
 import json
 
 from room import Room, presses
@@ -52,7 +52,7 @@ def two_guns(home):
 
 
 def panel_that_types(home):
-    """One keyboard, two players; the real keyboard beside it is never taken for a controller."""
+    """One keyboard, two players; the real keyboard beside it is never used as a controller."""
     room = Room()
     room.node(1, "Tern Two-Player Encoder", 6, ENCODER, socket="hall:1", device="hall:1", interface=0)
     room.node(2, "Anybody's Keyboard", 14, ["KEY_Q", "KEY_W", "KEY_LEFTCTRL", "KEY_UP"], socket="hall:2")
@@ -91,7 +91,7 @@ def halves_that_look_the_same(home):
 
 
 def mats(home):
-    """Left and right at once arrive both, on each of two mats of one model."""
+    """Left and right pressed together both arrive, on each of two mats of one model."""
     room = Room()
     for number, socket in ((1, "hall:5"), (2, "hall:6")):
         room.node(number, "Heath Dance Mat", 8, MAT, socket=socket, device=socket)

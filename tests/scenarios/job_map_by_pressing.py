@@ -1,4 +1,4 @@
-"""Map by pressing: a stick that wobbles, an adapter of raw reports that nobody knows, and a map that is certainly kept."""
+"""Map by pressing: a wobbling stick, an unknown adapter with raw reports, and a map that is reliably saved."""
 import json
 import os
 import stat
@@ -9,7 +9,7 @@ KEYS = ["BTN_SOUTH", "BTN_EAST", "BTN_NORTH", "BTN_WEST", "BTN_TL", "BTN_TR", "B
 
 
 class Hands(Room):
-    """Somebody in front of a pad."""
+    """A user with a pad."""
 
     def __init__(self):
         super().__init__()
@@ -28,8 +28,8 @@ class Hands(Room):
         self.tap(code, ms=1700)
 
     def answers(self):
-        """Everything that a pad of two buttons asks for."""
-        self.tap("BTN_SOUTH")  # the pad shows itself
+        """Answers every question for a pad with two buttons."""
+        self.tap("BTN_SOUTH")  # selects the pad
         self.tap("ABS_HAT0Y", -1)
         self.tap("ABS_HAT0X", -1)
         for code in ("BTN_SOUTH", "BTN_WEST", "BTN_SELECT", "BTN_START"):
@@ -51,7 +51,7 @@ def kept_and_in_force(home):
 
 
 def only_its_lines(home):
-    """What a person wrote stays; a new answer changes its own line."""
+    """A user's text is preserved; a new answer changes only its own line."""
     text = """# Marrowby's shelf
 omnipar = 1
 kind = "profile"
@@ -76,17 +76,17 @@ inner = ["south", "west"]
     assert (home.folder / "shelf.toml").read_text() == text
     home.run("learn", "profile", "shelf.toml", "--only", "inner", "--add", "--host", room)
     assert 'inner = ["south", "west", "east"]' in (home.folder / "shelf.toml").read_text()
-    # Resumed: only what has nothing of its own is asked for.
+    # Resumed: only targets without a source are asked for.
     out, talk = home.run("learn", "profile", "shelf.toml", "--missing", "--host", room, "--json", status=1)
     assert [answer["target"] for answer in json.loads(out)["answers"]] == ["up", "down", "left", "right", "select", "start"], out
-    # Nobody presses for a file that cannot be written.
+    # An unwritable file is reported before the first press.
     os.chmod(home.folder / "shelf.toml", stat.S_IRUSR)
     _, talk = home.run("learn", "profile", "shelf.toml", "--only", "inner", "--host", room, status=2)
     assert "[write-protected]" in talk and "Press" not in talk, talk
 
 
 def moved(home):
-    """A control that another target had is moved, also from where nobody is asked, and shown to be."""
+    """A control of another target is moved, even from one without a question, and this is shown."""
     hands = Hands()
     hands.tap("BTN_SOUTH")
     hands.tap("BTN_EAST")           # outer has it
@@ -99,7 +99,7 @@ def moved(home):
 
 
 def raw_adapter(home):
-    """Two sockets in one raw report, and buttons of its own for both: learned from nothing, played by both."""
+    """Two sockets in one raw report with shared buttons: learned from nothing, played by both."""
     descriptor = [0x05, 0x01, 0x09, 0x04, 0xA1, 0x01]
     for _ in range(2):
         descriptor += [0x05, 0x01, 0x09, 0x01, 0xA1, 0x00, 0x09, 0x30, 0x09, 0x31, 0x15, 0, 0x26, 0xFF, 0, 0x75, 8, 0x95, 2, 0x81, 2,
@@ -111,7 +111,7 @@ def raw_adapter(home):
 
     def change(place, value, ms=120, after=700):
         now = list(rest)
-        if value in (0, 255):  # a stick passes what lies between
+        if value in (0, 255):  # a stick passes intermediate values
             now[place] = (128 + value) // 2
             room.raw(1, *now)
             room.wait(10)
@@ -125,7 +125,7 @@ def raw_adapter(home):
     room.wait(500)
     room.raw(1, *rest)
     room.wait(500)
-    change(2, 1)  # it shows itself
+    change(2, 1)  # selects the unit
     for side in (0, 3):
         change(side + 2, 1)               # south
         change(side + 2, 2)               # east

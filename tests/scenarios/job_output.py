@@ -1,4 +1,4 @@
-"""What comes out is whole or an error, does no harm to a terminal, and says what is true."""
+"""Output is complete or an error, safe for a terminal, and true."""
 import fcntl
 import json
 import os
@@ -33,7 +33,7 @@ def full_disk(home, room):
 
 
 def escape_codes(home):
-    """A unit's name, a room's lesson, a sheet's title and a profile's name come from anywhere."""
+    """The names of units, the descriptions of rooms, and the titles of sheets and profiles are untrusted."""
     room = Room()
     room.lines[0]["about"] = HARM
     room.pad(1, HARM, 2, "hall:1")
@@ -61,7 +61,7 @@ def escape_codes(home):
 
 
 def on_a_terminal(home, words, columns, **more):
-    """What a terminal of so many columns is sent: all up to a mark of ours, for a terminal that closes can lose its end."""
+    """Output on a terminal of this width, up to an end mark, because a closing terminal can lose the rest."""
     ours, theirs = pty.openpty()
     fcntl.ioctl(theirs, termios.TIOCSWINSZ, struct.pack("HHHH", 25, columns, 0, 0))
     environment = {**os.environ, "HOME": str(home.folder), "TERM": "xterm", "NO_COLOR": "", **more}
@@ -79,7 +79,7 @@ def on_a_terminal(home, words, columns, **more):
 
 
 def terminals(home, room):
-    """Colour where there is a terminal that wants it, and tables as wide as the terminal, from 80 columns on."""
+    """Colours only on terminals that support them, and tables as wide as the terminal, from 80 columns on."""
     replay = ["trace", "replay", room, "--profile", "pad-two-stick"]
     assert "\x1b[1;36m" in on_a_terminal(home, replay, 120)
     for plain in (on_a_terminal(home, replay, 120, NO_COLOR="1"), on_a_terminal(home, replay, 120, TERM="dumb"),

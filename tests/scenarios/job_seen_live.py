@@ -1,4 +1,4 @@
-"""Seen live: the test of two players, that can be kept and repeated; a dead switch is named; a stick must go all the way."""
+"""The live view: the test of two players can be saved and repeated; a dead switch is named; a stick must reach its ends."""
 import json
 
 from room import Room
@@ -23,7 +23,7 @@ like = 1
 
 
 def tried(home, name, left, right):
-    """A room in which both have taken their seats and press these."""
+    """A room in which both players are seated and press these."""
     room = Room()
     room.node(1, "Tern Two-Player Encoder", 6, [*LEFT.values(), *RIGHT.values(), COIN], socket="hall:1", device="hall:1")
     room.plug(1, "in")
@@ -47,9 +47,9 @@ def cabinet(home):
     assert result["complete"] and result["lost"] == 0
     for player in result["players"]:
         assert player["open"] == [] and {t["presses"] for t in player["targets"]} <= {1, 2}, player
-        assert [t["presses"] for t in player["targets"]].count(2) <= 1, player  # that which took the seat
+        assert [t["presses"] for t in player["targets"]].count(2) <= 1, player  # the press that claimed the seat
 
-    # A switch that is dead, and a wire that goes to another one.
+    # A dead switch, and a wire to the wrong switch.
     broken = tried(home, "broken.room", LEFT.values(), [RIGHT[t] for t in RIGHT if t != "down"] + [RIGHT["up"]])
     out, _ = home.run(*words, broken, status=1)
     assert out == "Player 1 is complete.\nPlayer 2 is missing down.\n", out
@@ -59,7 +59,7 @@ def cabinet(home):
 
 
 def alone(home):
-    """On a machine whoever is there is tested; who is asked for must be there."""
+    """Without options all connected players are tested; requested players must be present."""
     room = tried(home, "alone.room", LEFT.values(), [])
     lines = room and open(room).read().splitlines()
     without_right = [line for line in lines if RIGHT["button-4"] not in line or '"node": 1, "name"' in line]

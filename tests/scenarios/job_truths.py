@@ -1,4 +1,4 @@
-"""What is missing is named, a room touches nothing of one's own, and a mistake is said with what to do."""
+"""Missing controls are named, a room changes no user files, and each mistake is reported with a remedy."""
 import json
 import os
 import resource
@@ -12,7 +12,7 @@ SHEET = ('omnipar = 1\nkind = "unit"\nname = "{0}"\ntitle = "{0}"\nidentity = [{
 
 
 def missing_controls(home):
-    """A mat without directions takes the seat, and its player learns what it lacks; every control without a role is named."""
+    """A mat without directions is seated, and its missing targets are reported; every control without a role is named."""
     room = Room()
     room.node(1, "Loft Mat", 32, ["BTN_TRIGGER", "BTN_THUMB", "BTN_THUMB2", "BTN_TOP"], {"ABS_THROTTLE": [0, 255]}, socket="hall:1")
     room.plug(1, "in")
@@ -23,7 +23,7 @@ def missing_controls(home):
     out, _ = home.run("units", "--host", path)
     assert "without a role: ABS_THROTTLE; a sheet can assign them" in out, out
     assert json.loads(home.run("units", "--host", path, "--json")[0])[0]["without-role"] == ["ABS_THROTTLE"]
-    # A game pad of ten numbered buttons: none of them is dead.
+    # A game pad with ten numbered buttons, all of which work.
     room = Room()
     buttons = ["BTN_SOUTH", "BTN_EAST", "BTN_C", "BTN_NORTH", "BTN_WEST", "BTN_Z", "BTN_TL", "BTN_TR", "BTN_TL2", "BTN_TR2"]
     room.node(1, "Ten Pad", 33, buttons, {"ABS_X": [0, 255], "ABS_Y": [0, 255], "ABS_Z": [0, 255], "ABS_RZ": [0, 255]}, socket="hall:1")
@@ -55,7 +55,7 @@ def others(home):
 
 
 def sheets_by_number(home):
-    """The more exact identity wins, and a sheet of whose controls the unit has none is not its sheet."""
+    """The closest identity wins, and a sheet without any of the unit's controls does not match."""
     room = Room()
     room.node(1, "Loft Ball", 34, ["BTN_LEFT", "REL_X", "REL_Y"], socket="hall:1")
     room.node(2, "Loft Pad", 34, ["BTN_SOUTH", "BTN_EAST"], {"ABS_X": [0, 255], "ABS_Y": [0, 255]}, socket="hall:2")
@@ -71,7 +71,7 @@ def sheets_by_number(home):
 
 
 def two_of_a_role(home):
-    """Of two controls of one role the one that is pushed furthest counts, whichever spoke last."""
+    """Of two controls with one role the one pushed furthest counts, whichever reported last."""
     room = Room()
     room.node(1, "Loft Pedals", 36, ["BTN_TRIGGER"], {"ABS_X": [0, 255], "ABS_Y": [0, 255], "ABS_Z": [0, 200], "ABS_RZ": [0, 200]}, socket="hall:1")
     room.plug(1, "in")
@@ -88,7 +88,7 @@ def two_of_a_role(home):
 
 
 def a_room_is_not_ours(home):
-    """With --host nothing of one's own is read or written, unless its file is named."""
+    """With --host no user file is read or written unless it is named."""
     room = Room()
     room.pad(1, "Fenwick Reading-Room Pad", 2, "hall:1")
     room.plug(1, "in")
@@ -117,7 +117,7 @@ def a_room_is_not_ours(home):
 
 
 def seats_are_cleared(home):
-    """After a roll call whoever had the seat before has none, and keeps its name; it gets a seat by a press."""
+    """After a roll call the seat's previous unit has no seat but keeps its name, and can claim a seat by a press."""
     room = Room()
     room.pad(1, "Fenwick Reading-Room Pad", 2, "hall:1")
     room.pad(2, "Quill Sea Pad", 3, "hall:2")
@@ -141,13 +141,13 @@ def seats_are_cleared(home):
     home.run("play", "p.toml", "--host", room.save(home.folder / "both.room"), "--rig", "r.toml", "--keep", "p.toml")
     rig = json.loads(home.run("rig", "show", "--rig", "r.toml", "--json")[0])
     assert [(u["name"], u["seat"]) for u in rig] == [("Fenwick Reading-Room Pad", "right"), ("Quill Sea Pad", "left")], rig
-    # One more unit at a seat is what 'add' is for: nobody loses theirs.
+    # 'add' puts another unit at a seat without removing any.
     home.run("rig", "add", "left", "--host", first, "--rig", "r.toml")
     assert [u["seat"] for u in json.loads(home.run("rig", "show", "--rig", "r.toml", "--json")[0])] == ["left", "left"]
 
 
 def doubts(home):
-    """Why a unit is not known for sure is said as it is."""
+    """The reason for an uncertain recognition is reported truthfully."""
     def asked(known, there):
         (home.folder / "doubt.toml").write_text('omnipar = 1\nkind = "rig"\n' + "".join(
             f'[[unit]]\nname = "{name}"\nseat = "{seat}"\nvendor = 0x1209\nproduct = 3\nmodel = "Quill Sea Pad"\n'
@@ -179,7 +179,7 @@ def bad_descriptors(home):
 
 
 def files_that_cannot_be_read(home):
-    """A calibration that is a folder, a mistake behind a mistake, a profile behind a machine's name."""
+    """A calibration that is a folder, several mistakes in one file, a profile named like a machine."""
     (home.folder / "c.toml").write_text('omnipar = 1\nkind = "rig"\n')
     (home.folder / "calibrations/pad.toml").mkdir(parents=True)
     _, talk = home.run("rig", "show", "--rig", "c.toml")
@@ -200,13 +200,13 @@ def files_that_cannot_be_read(home):
     _, talk = home.run("play", "pad-2b", "--show-plan")
     assert "your profile has the same name as the machine 'pad-2b' and overrides it [name-of-a-machine]" in talk, talk
     (profiles / "pad-2b.toml").unlink()
-    if os.geteuid() == 0:  # root reads every folder: an ordinary user's turn
+    if os.geteuid() == 0:  # root can read every folder, so an ordinary user tries
         ordinary = ["setpriv", "--reuid=65534", "--regid=65534", "--clear-groups"]
         os.chmod(home.folder, 0o755)
     else:
         ordinary = []
     os.chmod(profiles, 0)
-    tool = shutil.copy(home.tool, home.folder / "tool")  # where somebody else can reach it
+    tool = shutil.copy(home.tool, home.folder / "tool")  # where another user can reach it
     got = subprocess.run([*ordinary, tool, "profile", "list"], cwd="/", capture_output=True, text=True, timeout=60,
                          env={"PATH": os.environ["PATH"], "HOME": str(home.folder)}, check=False)
     os.chmod(profiles, 0o755)
@@ -226,7 +226,7 @@ def words_and_options(home):
         assert said in talk, (words, talk)
     _, talk = home.run("why", "home", "--profile", "pad-2b", status=1)
     assert "'home' is not bound in this profile." in talk, talk
-    # Whatever goes wrong, --json gives JSON.
+    # Every error with --json is JSON.
     for words, status in ((["units", "--json", "--host", "nowhere.trace"], 2), (["play", "nothing", "--json"], 2),
                           (["rig", "seat", "nobody", "left", "--json"], 2), (["catalogue", "show", "nothing", "--json"], 2),
                           (["profile", "undo", "nothing", "--json"], 2), (["trace", "cut", "nowhere.trace", "piece.trace", "--json"], 2),
@@ -234,7 +234,7 @@ def words_and_options(home):
                           (["units", "--json", "--frob"], 2), (["doctor", "--rule", "Nobody", "--json"], 1)):
         out, _ = home.run(*words, status=status)
         assert json.loads(out)["problems"][0]["id"], (words, out)
-    # Raw controls, as the units of a room have them.
+    # Raw controls of the units of a room.
     room = Room()
     room.pad(1, "Fenwick Reading-Room Pad", 2, "hall:1")
     room.plug(1, "in")
@@ -266,7 +266,7 @@ def without_a_home(home):
 
 
 def many_at_once(home):
-    """Several commands change one profile at the same moment: each waits for its turn."""
+    """Concurrent commands that change one profile take turns."""
     home.run("profile", "new", "busy", "--system", "pad-4b")
     targets = ["outer", "bottom", "top", "inner", "select", "start"]
     environment = {n: v for n, v in os.environ.items() if not n.startswith("XDG_")} | {"HOME": str(home.folder)}
@@ -278,7 +278,7 @@ def many_at_once(home):
 
 
 def work_of(home, *words):
-    """Processor time, the least of three runs: other programs hardly change it."""
+    """Processor time, the minimum of three runs, which other programs hardly affect."""
     times = []
     for _ in range(3):
         before = resource.getrusage(resource.RUSAGE_CHILDREN).ru_utime
@@ -289,7 +289,7 @@ def work_of(home, *words):
 
 
 def large_ones(home):
-    """Lists are short, and four times as much takes about four times the work."""
+    """Lists are short, and four times the input takes about four times the work."""
     def fields(n):
         (home.folder / "fields.toml").write_text('omnipar = 1\nkind = "profile"\nname = "x"\nsystem = "pad-2b"\n'
                                                  + "".join(f"u{i} = 1\n" for i in range(n)))

@@ -1,4 +1,4 @@
-"""Two commands at once change the same household: what is there in the end is what one after the other would have left,
+"""Two concurrent commands change the same household: the result is the same as running one after the other,
 in one of the two orders.
 """
 import concurrent.futures
@@ -56,8 +56,8 @@ RIG_COMMANDS = [
     "rig connection|sea pad|wireless", "rig undo", f"rig rollcall|left|porch|--host|{CALL}",
     "calibrate screen|hall|--size|1920x1080", "calibrate screen|side|--at|1920,0",
     "calibrate screen|hall|--at|1920,0|--size|1024x768"]
-# A fit is of the screen as it was when it began, so no command here changes the size of one that is shot at.
-# The trace's first gun is that which is fired first, its second one has to be named.
+# A fit refers to the screen as it was at the start, so no command here changes the size of a screen in use.
+# The first gun of the trace is the one fired first; the second one must be named.
 GUNS = [f"calibrate gun{gun}|--screen|{screen}|--host|{BOOTH}" for gun in ("", "|right gun") for screen in ("booth", "side")]
 NEW_GUNS = [f"calibrate gun|--seat|left|--host|{BOOTH}",
             f"calibrate gun|Lark Booth Gun Mouse (booth:2)|--seat|right|--host|{BOOTH}"]
@@ -71,7 +71,7 @@ def words(command, rig):
 
 
 class House:
-    """One household in a folder of its own."""
+    """One household in a temporary folder."""
 
     def __init__(self, tool, folder, empty):
         self.tool, self.folder = tool, folder
@@ -96,7 +96,7 @@ class House:
         return run.returncode, out
 
     def state(self):
-        """The rig and the profile letter by letter, and what was measured by its unit."""
+        """The exact text of rig and profile, and the calibrations by unit."""
         rig = self.folder / "rig.toml"
         measured = {}
         for path in sorted(self.folder.glob("calibrations/*.toml")):
@@ -125,7 +125,7 @@ def one_pair(tool, folder, number):
 
 
 def each_alone(tool, folder):
-    """Alone, every command does what it is for: 1 says that the trace ended before everything was played."""
+    """Alone, every command succeeds; status 1 means that the trace ended before everything was played."""
     for empty, commands in ((False, RIG_COMMANDS + GUNS + PROFILES), (True, NEW_GUNS)):
         for number, command in enumerate(commands):
             house = House(tool, folder / f"alone-{empty}-{number}", empty)

@@ -1,7 +1,7 @@
-"""A worn pad is measured, kept, drawn and played; the same unit with another range is told from it.
+"""A worn pad is calibrated, saved, drawn and played, and distinguished from the same unit with another range.
 
-The pad is the demo's: its left stick rests off the middle, reaches three quarters of its range, and is built in askew.
-Behind the measuring somebody pushes right, down, left and up.
+The pad is the demo's: its left stick rests off-centre, reaches three quarters of its range, and is mounted askew.
+After the calibration it is pushed right, down, left and up.
 """
 import math
 import pathlib
@@ -19,7 +19,7 @@ MACHINE = ["--profile", "pad-two-stick"]
 
 
 def pushes(home, room, *more):
-    """The least and the most of what the machine sees of x and y in the end, and whether it came to rest."""
+    """The minimum and maximum that the machine sees on x and y, and whether both return to rest."""
     samples = [s for s in home.samples("trace", "replay", room, *MACHINE, *more) if s.get("t", 0) > 27_000_000]
     seen = {"left-stick-x": [], "left-stick-y": []}
     for sample in samples:
@@ -38,7 +38,7 @@ def is_picture(home, name):
 
 
 def is_put_by(home):
-    """What ends in the middle is put by, and can be kept later; whoever measures again needs it no more."""
+    """An interrupted calibration is stored and can be saved later; a new calibration replaces it."""
     half = home.folder / "half.trace"
     half.write_text("".join(open(WORN).read().splitlines(True)[:1500]))
     words = ["calibrate", "unit", "--seat", "sofa", "--rig", "half.toml", "--host", str(half)]
@@ -51,15 +51,15 @@ def is_put_by(home):
     assert len(kept["stick"]) == 1 and "axis" not in kept, kept
     rig = tomllib.loads((home.folder / "half.toml").read_text())
     assert [u["seat"] for u in rig["unit"]] == ["sofa"], rig
-    home.run(*words[:-2], "--resume", status=2)  # it is kept by now
+    home.run(*words[:-2], "--resume", status=2)  # already saved
     home.run(*words, status=1)
     home.run(*words[:-1], WORN)
-    home.run(*words[:-2], "--resume", status=2)  # what was put by is older
+    home.run(*words[:-2], "--resume", status=2)  # the stored one is older
     shutil.rmtree(home.folder / "calibrations")
 
 
 def lies_about(home):
-    """A unit that has lain there for four days is not asked the same thing all the time."""
+    """A unit that lies idle for four days does not repeat the same message."""
     lines = open(WORN).read().splitlines(True)
     middle = len(lines) // 2
     later = [re.sub(r'^\{"t":(\d+)', lambda t: f'{{"t":{int(t[1]) + 100 * 3_600_000_000}', line) for line in lines[middle:]]
@@ -87,34 +87,34 @@ def run(home):
     for low, high, rest in after:  # noise is one and a half raw numbers, which is two of the machine's
         assert low <= 3 and high >= 252 and rest == 128, after
 
-    # one control alone, as a picture of another form; the other's measurement stays
+    # a single control, with another picture format; the other control's calibration is kept
     home.run("calibrate", "unit", "--only", "left-trigger", "--rig", "rig.toml", "--host", WORN, "--picture", "trigger.png")
     is_picture(home, "trigger.png")
     again = tomllib.loads((home.folder / "calibrations/fenwick-worn-pad.toml").read_text())
     assert again["stick"] == kept["stick"] and len(again["axis"]) == 1, again
 
-    # who never measures may let the ranges be found by use, and keep them
+    # without a calibration, ranges can be learned while playing, and saved
     (home.folder / "by-use").mkdir()
     (home.folder / "by-use/rig.toml").write_text((home.folder / "rig.toml").read_text())
     _, talk = home.run("play", "pad-two-stick", "--host", WORN, "--rig", "by-use/rig.toml", "--keep-ranges")
     assert 'Saved the range of 2 axes of "Fenwick Worn Pad"' in talk, talk
     ranges = {a["code"]: a for a in tomllib.loads((home.folder / "by-use/calibrations/fenwick-worn-pad.toml").read_text())["axis"]}
-    assert 34 <= ranges["ABS_X"]["minimum"] <= 40 and 226 <= ranges["ABS_X"]["maximum"] <= 233, ranges  # a spike at 0 is none
+    assert 34 <= ranges["ABS_X"]["minimum"] <= 40 and 226 <= ranges["ABS_X"]["maximum"] <= 233, ranges  # a spike at 0 is ignored
 
-    # the same name on the outside, other numbers inside
+    # the same name, but different numbers
     other = re.sub(r'"ABS_X":\[0,255\]', '"ABS_X":[0,511]', pathlib.Path(WORN).read_text())
     (home.folder / "other.trace").write_text(other)
     talk = home.run("units", "--host", "other.trace", "--rig", "rig.toml")[0]
     assert "its calibration is not used" in talk, talk
     assert all(low > 10 for low, _, _ in pushes(home, "other.trace", "--rig", "rig.toml")), "a calibration of another range is used"
 
-    # a disk that is full, a folder that cannot be written: what was there stays
+    # a full disk, an unwritable folder: existing files are unchanged
     path = home.folder / "calibrations/fenwick-worn-pad.toml"
     text = path.read_text()
     (home.folder / "nowhere.svg").mkdir()
     home.run("calibrate", "unit", "--only", "left-stick", "--rig", "rig.toml", "--host", WORN, "--picture", "nowhere.svg", status=3)
     assert tomllib.loads(path.read_text())["stick"] == kept["stick"]
-    path.write_text(text.replace("edge = [[", "edge = [[139, 120], ["))  # an edge that does not go around
+    path.write_text(text.replace("edge = [[", "edge = [[139, 120], ["))  # an edge that does not enclose the rest
     talk = home.run("units", "--host", WORN, "--rig", "rig.toml")[1]
     assert "the edge does not surround the rest position" in talk, talk
 
@@ -122,7 +122,7 @@ def run(home):
 
 
 def measure_old_stick(home):
-    """One socket of the adapter: raw reports, a stick that stays where it is left, off the middle, and four pushes."""
+    """One socket of the adapter: raw reports, a stick that is not self-centering, off-centre, and four pushes."""
     room = Room()
     room.raw_unit(1, NAME, 3, DESCRIPTOR)
     room.plug(1, "in")
@@ -135,7 +135,7 @@ def measure_old_stick(home):
         adapter.sticks[1] = [round(140 + 80 * x), round(126 + 70 * y)]
         adapter.send(wait)
 
-    adapter.press(1, 0)                                          # this one is meant
+    adapter.press(1, 0)                                          # selects this one
     for _ in range(60):
         to(0.3, -0.2, 40)
     for i in range(520):

@@ -1,4 +1,4 @@
-"""A home to run the tool in, and rooms of made-up units for it to play with."""
+"""A home directory to run the tool in, and rooms of simulated units."""
 import json
 import os
 import pathlib
@@ -14,7 +14,7 @@ class Home:
         self.commands = 0
 
     def run(self, *words, status=0):
-        """Runs one command: (stdout, stderr). Any other status than the wanted one fails the job."""
+        """Runs one command. Returns (stdout, stderr). Any unexpected status fails the job."""
         self.commands += 1
         environment = {n: v for n, v in os.environ.items() if not n.startswith("XDG_")} | {"HOME": str(self.folder)}
         got = subprocess.run([self.tool, *words], cwd=self.folder, env=environment, capture_output=True, text=True,
@@ -31,7 +31,7 @@ class Home:
 
 
 class Room:
-    """A room: units, and what happens to them. Times are in milliseconds."""
+    """A room: units and their events. Times are in milliseconds."""
 
     BUTTONS = ["BTN_SOUTH", "BTN_EAST", "BTN_NORTH", "BTN_WEST", "BTN_TL", "BTN_TR", "BTN_SELECT", "BTN_START"]
 
@@ -50,7 +50,7 @@ class Room:
                            "keys": keys, "axes": axes or {}})
 
     def raw_unit(self, number, name, product, descriptor):
-        """A unit of raw reports, by its report descriptor."""
+        """A unit with raw reports, defined by its report descriptor."""
         self.lines.append({"node": number, "name": name, "id": f"0003:1209:{product:04x}:0100", "device": f"desk:{number}",
                            "descriptor": bytes(descriptor).hex(" ")})
 

@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""Whole jobs, each run end to end through the command-line tool on made-up units, from an empty home.
+"""Whole jobs, each run end to end through the command-line tool with simulated units, from an empty home.
 usage: run.py TOOL [NAME…]
 """
 import importlib

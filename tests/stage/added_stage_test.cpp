@@ -43,7 +43,7 @@ constinit const stage::Kind leaning{
 
 [[maybe_unused]] const bool comes_first = [] {
   stage::add(leaning, stage::anti_dead_zone);
-  test::SlowTwin::guests()["leaning"] = [](const Use& use, test::SlowTwin::Point p) {
+  test::SlowTwin::added_shapes()["leaning"] = [](const Use& use, test::SlowTwin::Point p) {
     const double share = use.settings.find("lean").value_or(0);
     if (p.x > 0) p.x = p.x + (1 - p.x) * share;
     return p;
@@ -69,10 +69,10 @@ TEST_CASE("A new stage appears in parser, schema, pages, listing and 'why' throu
   CHECK(sheet_reference().find("leans to the right, so much of the way that is left") != std::string::npos);
   const Plan plan = test::plan_of(test::story_catalogue(), profile);
   CHECK(plan.listing().find("moves 1/stick-x 1/stick-y, dead zone 0.15, leans by 0.5") != std::string::npos);
-  bool told = false;
+  bool found = false;
   for (const inspect::Link& link : inspect::links(test::story_catalogue(), profile))
-    told = told || link.shape.find("leans by 0.5") != std::string::npos;
-  CHECK(told);
+    found = found || link.shape.find("leans by 0.5") != std::string::npos;
+  CHECK(found);
   const Sheets beyond = read_sheets("t.toml", std::string{text}.replace(std::string{text}.find("0.5"), 3, "1.5"));
   REQUIRE_FALSE(beyond.problems.empty());
 }
