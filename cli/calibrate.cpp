@@ -192,9 +192,10 @@ void add_calibrate(CLI::App& app, int& status) {
   add_host_option(*unit, arguments->sources);
   unit->add_option("--only", arguments->only, "only these controls: left-stick, right-trigger …");
   unit->add_flag("--marks", arguments->marks, "measure marks as well, for a trigger or paddle with a curved response");
-  unit->add_flag("--no-pushes", arguments->no_pushes, "skip the straight pushes; rotation and hysteresis stay unknown");
+  unit->add_flag("--no-pushes", arguments->no_pushes,
+                 "skip the straight pushes and leave rotation and hysteresis unknown");
   unit->add_flag("--forget", arguments->forget,
-                 "delete the calibration of UNIT, or of its --only controls; the previous version is saved");
+                 "delete the calibration of UNIT, or of its --only controls, and save the previous version");
   unit->add_option("--seat", arguments->seat, "add a unit that is not in the rig, at this seat");
   unit->add_option("--picture", arguments->picture, "draw the measurement to this .svg or .png file");
   unit->add_option("--from", arguments->from, "in a room: start at this second")->check(number_between(0, 86'400));

@@ -99,7 +99,7 @@ void add_check(CLI::App& app, int& status) {
   command->add_flag("--json", arguments->json, "print JSON");
   command->footer(
       "Example: check the profile of Marrowby's cabinet:\n  omnipar check cabinet.toml\n"
-      "Exit status: 0 OK, 1 it requests the impossible, 2 the file is invalid.");
+      "Exit status: 0 OK, 1 the profile cannot be played as written, 2 the file is invalid.");
   command->callback([arguments, &status] { status = run(*arguments); });
 }
 

@@ -392,11 +392,9 @@ void add_common(CLI::App& verb, const SharedArguments& arguments) {
 }
 
 constexpr const char* how_to =
-    "An answer counts when you release it. Hold any button to open the menu (back, skip, again, save, quit): press "
-    "for\nthe next entry, hold to select it. Keep holding to skip to the end. Hold two buttons for 2 s to end the "
-    "session:\nit is stored, and --resume continues it. Keys: b, "
-    "s,\n"
-    "e, a, o, k, q, as shown in the last line.\n";
+    "An answer counts when you release it. Hold any button to open the menu (back, skip, again, save, quit): press\n"
+    "for the next entry, hold to select it. Keep holding to skip to the end. Hold two buttons for 2 s to end the\n"
+    "session: it is stored, and --resume continues it. Keys: b, s, e, a, o, k, q, as shown in the last line.\n";
 
 void add_learn_profile(CLI::App& command, const SharedArguments& arguments, int& status) {
   CLI::App* verb = command.add_subcommand("profile", "bind a machine's controls by pressing your own");

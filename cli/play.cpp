@@ -352,7 +352,7 @@ void add_play(CLI::App& app, int& status, const std::vector<std::string>& progra
                       "after '--': the program to start once everyone is seated, and its arguments");
   command
       ->add_option("--wait-at-most", arguments->longest_wait,
-                   "with a command: seconds to wait for disconnected units; 0 starts at once")
+                   "with a command: seconds to wait for disconnected units (0 starts at once)")
       ->check(number_between(0, 86'400));
   command
       ->add_option("--insist-after", arguments->insist_after,
@@ -361,7 +361,7 @@ void add_play(CLI::App& app, int& status, const std::vector<std::string>& progra
       ->capture_default_str();
   command->add_flag("--alone", arguments->alone,
                     "hide the units from the program, so that it uses only the virtual controllers");
-  command->add_option("--rumble", arguments->rumble, "rumble strength in percent; 0 turns it off")
+  command->add_option("--rumble", arguments->rumble, "rumble strength in percent (0 turns it off)")
       ->check(number_between(0, 100))
       ->capture_default_str();
   command->add_flag("--feel", arguments->feel,
@@ -373,7 +373,7 @@ void add_play(CLI::App& app, int& status, const std::vector<std::string>& progra
   command->add_flag("--urgent", arguments->urgent, "ask for real-time priority");
   command->add_flag("--stats", arguments->stats, "print latency and lost events on exit");
   command->add_flag("--json", arguments->json,
-                    "with --host: print what the ports receive as JSON Lines; with --show-plan: the plan as JSON");
+                    "with --host: print what the ports receive as JSON Lines (with --show-plan: the plan as JSON)");
   command->add_flag("--with-virtual", arguments->with_virtual, "include virtual controllers made by other programs");
   command->add_flag("--show-plan", arguments->show_plan, "print the plan without playing");
   command->footer(

@@ -326,13 +326,13 @@ void add_profile(CLI::App& app, int& status) {
     verb->add_option("--port", arguments->port, "the port (default: 1)")->check(CLI::Range(1, 99));
   };
   add("list", "list your profiles", list, false, "omnipar profile list");
-  add("show", "show every target with its sources; for a machine, the default bindings", show, true,
+  add("show", "show every target with its sources (for a machine, the default bindings)", show, true,
       "omnipar profile show cabinet.toml");
   add("new", "create a profile from a machine's default bindings", make, true,
       "omnipar profile new cabinet --system arcade-4b")
       ->add_option("--system", arguments->system, "the machine")
       ->required();
-  CLI::App* set_verb = add("set", "set the sources of a target; changes only that line of the file", set, true,
+  CLI::App* set_verb = add("set", "set the sources of a target, changing only that line of the file", set, true,
                            "omnipar profile set cabinet button-2 east west --port 1");
   add_target(set_verb);
   set_verb->add_option("ROLE", arguments->uses, "roles, or tables such as '{ use = \"east\", long-press = 300 }'");

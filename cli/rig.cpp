@@ -308,7 +308,7 @@ void add_rig(CLI::App& app, int& status) {
     added->add_flag("--with-virtual", arguments->with_virtual, "include virtual controllers made by other programs");
   };
   verb("show", "list units and their seats", show, "omnipar rig show", "0 success, 2 the rig is invalid");
-  CLI::App* roll = verb("rollcall", "seat players in the order in which they press; a second press leaves the seat",
+  CLI::App* roll = verb("rollcall", "seat players in the order in which they press (a second press leaves the seat)",
                         rollcall, "omnipar rig rollcall left right sofa", calls);
   roll->add_option("SEAT", arguments->seats, "the seats, in order")->required();
   listens(roll);
@@ -323,8 +323,8 @@ void add_rig(CLI::App& app, int& status) {
     if (second != nullptr) added->add_option(second, arguments->other)->required();
   };
   named("seat", "move a unit to another seat", seat, "omnipar rig seat \"blue pad\" left", "NAME", "SEAT");
-  named("unseat", "remove a unit from its seat; it stays in the rig", unseat, "omnipar rig unseat \"blue pad\"", "NAME",
-        nullptr);
+  named("unseat", "remove a unit from its seat, but keep it in the rig", unseat, "omnipar rig unseat \"blue pad\"",
+        "NAME", nullptr);
   named("rename", "rename a unit", rename, "omnipar rig rename \"Fenwick Reading-Room Pad\" \"blue pad\"", "NAME",
         "NEW");
   named("connection", "choose wired or wireless for a unit that has both (default: wired)", connection,

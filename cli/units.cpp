@@ -375,7 +375,7 @@ void add_units(CLI::App& app, int& status) {
                     "show raw reports: the decoded descriptor, what the kernel uses of it, and the last bytes");
   command
       ->add_option("--listen", arguments->listen,
-                   "listen for this many seconds to find jitter and bounce; with --raw: show what moves")
+                   "listen for this many seconds to find jitter and bounce (with --raw: show what moves)")
       ->check(number_between(0.1, 600));
   command->add_flag("--json", arguments->json, "print JSON");
   command->add_flag("--with-virtual", arguments->with_virtual, "include virtual controllers made by other programs");

@@ -259,7 +259,7 @@ void add_watch(CLI::App& app, int& status) {
   command->add_flag("--raw", arguments->raw, "show the units' raw values and codes");
   command->add_flag("--once", arguments->once, "print one picture and exit");
   command->add_option("--size", arguments->size, "with --once: columns and rows, such as 120x36");
-  command->add_option("--from", arguments->from, "with --host: start at this second; with --once: show this second")
+  command->add_option("--from", arguments->from, "with --host: start at this second (with --once: show this second)")
       ->check(number_between(0, 1e6));
   command->add_option("--speed", arguments->speed, "with --host: speed, such as 2 for twice as fast")
       ->check(number_between(0.01, 1000))
@@ -270,7 +270,7 @@ void add_watch(CLI::App& app, int& status) {
   command->add_flag("--grab", arguments->grab, "grab the units, so that no other program receives their input");
   command->add_flag("--with-virtual", arguments->with_virtual, "include virtual controllers made by other programs");
   command->add_flag("--json", arguments->json,
-                    "print JSON: samples as lines; with --once, the whole state; with --tick-off, the result");
+                    "print samples as JSON Lines (with --once, the whole state, with --tick-off, the result)");
   command->footer(
       "Example: check the wiring of Marrowby's cabinet:\n  omnipar watch cabinet.toml --tick-off\n"
       "Find out which control is which on any unit:\n  omnipar watch\n"

@@ -91,6 +91,20 @@ def anchors_of(page):
     return {re.sub(r"[^\w\- ]", "", heading.lower()).replace(" ", "-") for heading in headings}
 
 
+def sources():
+    """The texts of the sources, with adjacent string literals joined and format fields removed."""
+    text = "".join(path.read_text() for folder in ("src", "cli") for path in sorted((SOURCE / folder).rglob("*.cpp")))
+    return re.sub(r"\{[^{}\s]*\}", "\0", re.sub(r'"\s*\n\s*"', "", text).replace('\\"', '"'))
+
+
+def check_message(message, where):
+    """Each constant part of a quoted message must be in a text of the sources. Variable parts are "…", NAME, FILE, N in capitals."""
+    for part in re.split(r'"…"|omnipar \(process N\)|NAME \(process N\)|…', message):
+        if part.strip(" .") and part.strip(" .") not in SOURCES:
+            problems.append(f"{where}: no message contains '{part.strip()}'")
+
+
+SOURCES = sources()
 ran = 0
 pages = [SOURCE / "README.md", *sorted((SOURCE / "docs").glob("*.md"))]
 for page in pages:
@@ -123,6 +137,8 @@ for page in pages:
             said = "\n".join(run("omnipar check page.toml --rig page-rig.toml"))
             if "is OK" not in said:
                 problems.append(f"{page.name}: {said}")
+    for message in re.findall(r'\*("…"[^*]*)\*', content):
+        check_message(message, page.name)
     for link, anchor in re.findall(r"\]\(([^)#:]*)#?([^):]*)\)", content):
         target = page.parent / link if link else page
         if not target.exists():
