@@ -56,8 +56,8 @@ struct Attachment {
   std::vector<StickCalibration> sticks{};
   std::vector<AxisCalibration> axes{};
   std::vector<AimCalibration> aims{};
-  /// Uncalibrated axes learn their ranges by use: at first a full push is 0.7 of the declared range, later the largest
-  /// value reached by two consecutive readings.
+  /// Uncalibrated axes learn their ranges while playing: at first a full push is 0.7 of the declared range, later the
+  /// largest value reached by two consecutive readings.
   bool ranges_by_use = false;
   /// Roles of controls whose range has changed since they were calibrated, so that their calibration is not used.
   std::vector<std::string> outdated{};

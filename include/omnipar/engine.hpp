@@ -41,10 +41,10 @@ struct UnitId {
 /// State: all state is in one flat block (`state`). It changes only by reports, deadlines and ticks; reading through a
 /// `Reader` does not change it.
 ///
-/// Uses: every binding counts separately for each unit, with its own debounce, long press and ramp. A button target is
-/// pressed while any use of any unit holds it. An analog target takes the value of the use with the greatest length; of
-/// equal ones (squared lengths within 1e-12, relative), the first in the binding's order, then the unit in the lower
-/// slot. A two-sided axis that a pedal moves takes the sum of its uses. Counts add up.
+/// Sources: every source of a binding counts separately for each unit, with its own debounce, long press and ramp. A
+/// button target is pressed while any source on any unit holds it. An analog target has the value of the source with
+/// the greatest length; among equal ones (squared lengths within 1e-12, relative), of the first in the binding's order,
+/// then of the unit in the lower slot. A two-sided axis moved by a pedal has the sum of its sources. Counts add up.
 ///
 /// Reports: a report is processed as a whole: first all presses in any order, then all releases, then opposite
 /// directions, and finally whether a pointer is on its area. If a press turns a toggle off, its target is released at
@@ -127,7 +127,8 @@ class Engine {
   /// once. Empty for an unknown id. Allocates.
   [[nodiscard]] std::vector<Change> present(UnitId unit) const;
 
-  /// For a unit that learns its ranges by use: returns the axes that went beyond their initial range on every side.
+  /// For a unit that learns its ranges while playing: returns the axes that went beyond their initial range on every
+  /// side.
   [[nodiscard]] std::vector<AxisCalibration> ranges_by_use(UnitId unit) const;
 
   [[nodiscard]] const Plan& plan() const noexcept;

@@ -37,7 +37,7 @@ struct Left {
 };
 
 /// A unit is still connected but has left its seat. Its held controls are released, and the seat is free. Its next
-/// press takes a free seat.
+/// press claims a free seat.
 struct LeftSeat {
   std::string seat;
   std::string unit;
@@ -102,7 +102,7 @@ struct Lacks {
 };
 
 /// Controls of a unit that do nothing at its seat, by role, or by code for controls without a role. Emitted once, when
-/// the unit takes a seat.
+/// the unit is seated.
 struct Idle {
   std::string seat;
   std::string unit;

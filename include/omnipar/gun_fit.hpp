@@ -83,7 +83,7 @@ enum class GunRange : std::uint8_t {
 };
 [[nodiscard]] GunRange range_of(const AimCalibration& aim, PixelSize screen, const GameArea& area) noexcept;
 
-/// The probable cause of shots that land beside their targets.
+/// The probable cause of shots that miss their targets.
 enum class AimMistake : std::uint8_t {
   none,              ///< no error above 2 % of the width
   area_is_missing,   ///< the game's area is missing in the profile

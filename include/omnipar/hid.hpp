@@ -232,9 +232,9 @@ class Decoder {
 
   [[nodiscard]] std::uint32_t bits(std::uint32_t at, std::uint32_t size) const noexcept;
   void set(std::size_t control, std::int32_t value) noexcept;
-  void take(const Slot& slot) noexcept;
-  void take(const Array& array) noexcept;
-  void take_changed(const Layout& layout) noexcept;
+  void store(const Slot& slot) noexcept;
+  void store(const Array& array) noexcept;
+  void store_changed(const Layout& layout) noexcept;
 
   bool numbered_ = false;
   bool first_ = false;                          ///< the current report is the first with its id

@@ -73,8 +73,8 @@ class PortSample {
 ///
 /// Every press is shown in at least one sample, however short it is and however slow the frames. A release and a new
 /// press between two samples show one released sample first. Opposite directions are shown together only while both are
-/// really held: a tap of one and then the other takes two samples. No count is lost; more than 2,147,483,647 at once
-/// are spread over several samples. Whether a pointer is on its area is shown in the same way, but if it returned
+/// physically held: a tap of one and then the other takes two samples. No count is lost; more than 2,147,483,647 at
+/// once are spread over several samples. Whether a pointer is on its area is shown in the same way, but if it returned
 /// several times between two samples, only the last return is shown.
 ///
 /// After `Engine::adopt`, the next sample shows all targets at rest, except those that are not self-centering. Held

@@ -195,7 +195,7 @@ class Session {
   /// Assigns a unit to a seat, also for when it is reconnected. `unit` is a `UnitHere::id`. Its held controls are
   /// released and count from their next press. Fails with `unknown-unit` or `unknown-seat`.
   [[nodiscard]] std::optional<Diagnostic> reseat(int unit, const std::string& seat);
-  /// Removes a unit from its seat. Its held controls are released, and its next press takes a free seat. Has no effect
+  /// Removes a unit from its seat. Its held controls are released, and its next press claims a free seat. Has no effect
   /// on a unit without a seat. Fails with `unknown-unit`. The hotkey `leave-seat` does the same for the unit it is
   /// pressed on.
   [[nodiscard]] std::optional<Diagnostic> leave_seat(int unit);

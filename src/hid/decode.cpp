@@ -119,7 +119,7 @@ void Decoder::set(std::size_t control, std::int32_t value) noexcept {
   changes_.push_back({code_of(control), value});
 }
 
-void Decoder::take(const Slot& slot) noexcept {
+void Decoder::store(const Slot& slot) noexcept {
   const std::uint32_t raw = bits(slot.bit, slot.size);
   std::int64_t value = raw;
   if (slot.is_signed) {
@@ -144,7 +144,7 @@ void Decoder::take(const Slot& slot) noexcept {
 }
 
 /// An array lists the keys that are down. Duplicates count once; values without a usage are ignored.
-void Decoder::take(const Array& array) noexcept {
+void Decoder::store(const Array& array) noexcept {
   const auto value_of = [&](std::uint32_t i) {
     const std::uint32_t raw = bits(array.bit + i * array.size, array.size);
     const std::uint32_t unused = 32U - array.size;
@@ -171,7 +171,7 @@ void Decoder::take(const Array& array) noexcept {
   }
 }
 
-void Decoder::take_changed(const Layout& layout) noexcept {
+void Decoder::store_changed(const Layout& layout) noexcept {
   const std::uint64_t* const changed = layout.changed.data();
   const Slot* const slots = layout.slots.data();
   const Slot* const end = slots + layout.slots.size();
@@ -181,10 +181,10 @@ void Decoder::take_changed(const Layout& layout) noexcept {
     const auto behind = static_cast<std::uint32_t>((w + 1) * word_bits);
     for (slot = std::max(slot, slots + layout.first[w]); slot != end && slot->bit < behind; ++slot) {
       const std::uint64_t* const at = changed + slot->bit / word_bits;
-      if (((at[0] & slot->mask) | (at[1] & slot->rest)) != 0) take(*slot);
+      if (((at[0] & slot->mask) | (at[1] & slot->rest)) != 0) store(*slot);
     }
   }
-  for (const Array& array : layout.arrays) take(array);
+  for (const Array& array : layout.arrays) store(array);
 }
 
 void Decoder::assume(std::size_t control, std::int32_t value) noexcept {
@@ -212,8 +212,8 @@ std::span<const Change> Decoder::decode(std::span<const std::uint8_t> report) no
   first_ = !layout.known;
   layout.known = true;
   layout.is_new = false;
-  if (any != 0) take_changed(layout);
-  for (const Slot& slot : layout.counting) take(slot);
+  if (any != 0) store_changed(layout);
+  for (const Slot& slot : layout.counting) store(slot);
   return changes_;
 }
 

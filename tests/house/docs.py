@@ -104,7 +104,20 @@ def check_message(message, where):
             problems.append(f"{where}: no message contains '{part.strip()}'")
 
 
-SOURCES = sources()
+def check_names(content, where):
+    """Each identifier in backquotes on the page for embedders is in a public header, an example or the build files."""
+    for code in re.findall(r"`([\w:.]+)(?:\([^`]*\))?`", BLOCK.sub("", content)):
+        for name in set(re.findall(r"[A-Za-z_]\w*", code)) - NAMES - {"libomnipar0"}:
+            problems.append(f"{where}: `{code}` names '{name}', which does not exist")
+
+
+def names():
+    """The identifiers of public headers without their comments, of examples and of build files."""
+    paths = [*(SOURCE / "include").rglob("*.hpp"), *(SOURCE / "examples").rglob("*.*"), SOURCE / "CMakeLists.txt", *(SOURCE / "packaging").rglob("*.in")]
+    return set(re.findall(r"[A-Za-z_]\w*", "".join(re.sub(r"//.*", "", path.read_text()) for path in paths)))
+
+
+SOURCES, NAMES = sources(), names()
 ran = 0
 pages = [SOURCE / "README.md", *sorted((SOURCE / "docs").glob("*.md"))]
 for page in pages:
@@ -137,6 +150,8 @@ for page in pages:
             said = "\n".join(run("omnipar check page.toml --rig page-rig.toml"))
             if "is OK" not in said:
                 problems.append(f"{page.name}: {said}")
+    if page.name == "emulators.md":
+        check_names(content, page.name)
     for message in re.findall(r'\*("…"[^*]*)\*', content):
         check_message(message, page.name)
     for link, anchor in re.findall(r"\]\(([^)#:]*)#?([^):]*)\)", content):
