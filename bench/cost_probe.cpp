@@ -1,6 +1,6 @@
 // Feeds the same 20,000 events to one seat of a plan with one port, with twenty, or with twenty of which all others
-// have more than 500 stages that rest, for counting the instructions of `probed`: an event must cost what its own
-// bindings cost, whatever else there is.
+// have more than 500 idle stages, for counting the instructions of `probed`: an event must cost what its own
+// bindings cost, whatever else exists.
 // usage: cost-probe small|large|resting
 #include <array>
 #include <cstdio>
@@ -22,8 +22,8 @@ using namespace omnipar;
 
 namespace {
 
-/// All ports but the first: each button twice debounced, held and repeated. Not as its only source, so that nothing
-/// of the port has less to do than before.
+/// All ports but the first: each button debounced twice, held and repeated. Not as its only source, so that no
+/// target has less to do than before.
 std::size_t add_stages(Profile& profile, const ControllerSheet& sheet) {
   std::size_t stages = 0;
   for (PortProfile& port : profile.ports) {

@@ -1,4 +1,4 @@
-// Raw reports of 64 bytes: what decoding costs for each field that has changed.
+// Raw reports of 64 bytes: the cost of decoding per changed field.
 #include <chrono>
 #include <cstdio>
 #include <cstring>
@@ -13,7 +13,7 @@ namespace {
 
 using Bytes = std::vector<std::uint8_t>;
 
-/// 32 buttons, a hat, 12 axes of 16 bits, 8 of 12 bits that begin anywhere, and bytes of the maker's own.
+/// 32 buttons, a hat, 12 axes of 16 bits, 8 unaligned ones of 12 bits, and vendor-defined bytes.
 Bytes descriptor_of_64_bytes() {
   hid::Descriptor made;
   made.collections.push_back({-1, 1, {0x01, 0x05}});
@@ -41,7 +41,7 @@ Bytes descriptor_of_64_bytes() {
   return hid::to_bytes(made);
 }
 
-/// As a hand moves them: now and then a button, mostly one or two axes.
+/// Realistic input: an occasional button, usually one or two axes.
 std::vector<Bytes> reports_of_a_hand(std::size_t count) {
   std::mt19937 dice{1};
   std::vector<Bytes> reports;

@@ -144,7 +144,7 @@ struct HandPad {
   }
 };
 
-/// All four ports. Units are numbered as in the evening.
+/// All four ports. Units are numbered as in the session.
 struct HandTwin {
   std::int64_t now = 0;
   HandPanel panel_1, panel_2;

@@ -17,7 +17,7 @@ namespace {
 constexpr double inner = 0.1, exponent = 2.2, begin = 0.2, threshold = 0.5, release = 0.4;
 constexpr std::int64_t debounce = 10'000;
 
-/// By hand: one stick, its native values, and four directions that bounce.
+/// By hand: one stick, its native values, and four directions with debounce.
 class StagedStick {
  public:
   void feed(const Report& report) {
@@ -124,7 +124,7 @@ Plan staged_plan() {
   return compile(Catalogue{{system}}, {"stages", "stages", {port}, {}}).value();
 }
 
-/// A stick that is stirred, with a jerk now and then.
+/// A stick that is stirred, with an occasional jerk.
 std::vector<std::array<Change, 2>> stirred() {
   std::vector<std::array<Change, 2>> reports;
   for (int i = 0; i < 20'000; ++i) {

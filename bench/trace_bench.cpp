@@ -1,4 +1,4 @@
-// Traces: makes long ones of the scripted evening, and measures reading them and the engine apart.
+// Traces: writes long ones of the scripted session, and measures reading and the engine separately.
 //   trace-bench write EVENTS FILE
 //   trace-bench read FILE     prints JSON; scripts/bench also runs it under callgrind, which counts the instructions of
 //                             read_lines and feed_events

@@ -1,5 +1,5 @@
-// One drawing of a busy view: eight units, four ports with all that they have lit, and what turns the drawing before
-// into it for the terminal. For counting the instructions of `run_drawing`.
+// One drawing of a busy view: eight units, four ports with everything highlighted, and the output that turns the
+// previous drawing into it. For counting the instructions of `run_drawing`.
 #include <array>
 #include <cstdio>
 #include <cstdlib>
@@ -35,7 +35,7 @@ Description pad(int number) {
   return node;
 }
 
-/// All that is on the pads, pushed or released.
+/// Everything on the pads, pushed or released.
 std::vector<Change> pushed(bool on, int by) {
   std::vector<Change> changes;
   for (const std::uint16_t button : buttons) changes.push_back({key(button), on ? 1 : 0});

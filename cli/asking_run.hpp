@@ -26,9 +26,9 @@ class AskingRun : public Live {
   [[nodiscard]] bool is_typed_on(Duration within) const override { return watching_->is_typed_on(within); }
   [[nodiscard]] const inspect::Seen& seen() const noexcept override { return watching_->seen(); }
 
-  /// Said, and, where something is drawn, to be seen for a while.
+  /// Prints a message and, in a drawing, shows it for a while.
   void note(const std::string& words, bool is_drawn = true) {
-    constexpr std::size_t most = 8;  // nothing that is said matters longer
+    constexpr std::size_t most = 8;  // no message matters longer
     if (say_) say_(words);
     if (!is_drawn) return;
     notes_.push_back(words);
@@ -50,7 +50,7 @@ class AskingRun : public Live {
 
   /// Prints pending messages.
   virtual void drain() = 0;
-  /// What a key chooses, if it is one of these.
+  /// The choice of a key, if it is one of these.
   template <typename Choices, typename Choose>
   bool choose_by(char key, const Choices& choices, const Choose& choose) {
     for (const auto& [its, choice] : choices) {

@@ -15,7 +15,7 @@
 namespace omnipar::cli {
 namespace {
 
-/// Keeps what was found in the unit's file; what else was measured stays.
+/// Saves the findings to the unit's file; other calibrations are kept.
 int keep(const CalibrateArguments& arguments, const RigUnit& unit, const std::vector<Combination>& found) {
   const auto kept =
       change_calibration(arguments.sources, unit, [&](Calibration& calibration) { calibration.combinations = found; });

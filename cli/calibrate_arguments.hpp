@@ -1,4 +1,4 @@
-// What the verbs of `omnipar calibrate` have in common.
+// Common parts of the verbs of `omnipar calibrate`.
 #pragma once
 
 #include <memory>
@@ -55,9 +55,9 @@ struct ScreenArguments {
   bool json = false;
 };
 
-/// The rig; an empty one, if it is to be begun. Its status, if it cannot be had.
+/// The rig; an empty one if it does not exist yet. Its status, if it cannot be read.
 [[nodiscard]] tl::expected<Rig, int> rig_to_measure(const CalibrateArguments& arguments);
-/// What every measuring session needs; the guide's own is added to it.
+/// The options of every calibration session, to which the guide adds its own.
 template <typename Options>
 [[nodiscard]] Options session_options(const CalibrateArguments& arguments, const Catalogue& catalogue, const Rig& rig) {
   Options options;
@@ -69,7 +69,7 @@ template <typename Options>
   if (!host.empty()) options.room = Room{host, trace_lines(os::real_door(), host), {}};
   return options;
 }
-/// Goes through it, in a room or live. The exit status, if it could not be opened or has failed.
+/// Runs it, in a room or live. Returns the exit status if it could not be opened or has failed.
 template <typename Run>
 [[nodiscard]] std::optional<int> measure(const CalibrateArguments& arguments,
                                          tl::expected<std::unique_ptr<Run>, Diagnostics>& run) {
@@ -94,13 +94,13 @@ template <typename Run>
 [[nodiscard]] int calibrate_gun(const CalibrateArguments& arguments);
 [[nodiscard]] int calibrate_screen(const ScreenArguments& arguments);
 
-/// Whose a measurement is: the entry of the rig that the unit has, or would get, at `--seat`.
+/// The owner of a calibration: the rig entry that the unit has, or would get, at `--seat`.
 [[nodiscard]] RigUnit entry_for(const CalibrateArguments& arguments, const Rig& rig, const std::string& unit,
                                 const Description& description, const std::string& part);
-/// One that is not in the rig comes in. The unit as it is there; its status, if that cannot be.
+/// Adds a unit that is not in the rig. Returns the unit as it is there; its status on failure.
 [[nodiscard]] tl::expected<RigUnit, int> put_in_rig(const CalibrateArguments& arguments, const Rig& rig,
                                                     const RigUnit& entry);
-/// The day of a measurement; a room is on no day.
+/// The date of a calibration; empty in a room.
 [[nodiscard]] std::string day_of(const CalibrateArguments& arguments);
 /// Checked before the user starts: whether the result can be saved.
 [[nodiscard]] std::optional<Diagnostic> refuses_to_keep(os::Door& door, const CalibrateArguments& arguments);

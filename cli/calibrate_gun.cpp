@@ -106,7 +106,7 @@ class GunCalibration {
                     some_listed(names), names.size() == 1 ? "is" : "are", others.front().name, same_host(host)));
   }
 
-  /// The one that is named, the only one, or one of the usual size.
+  /// The named one, the only one, or one of the default size.
   std::optional<Diagnostic> choose_screen() {
     const auto found = catalogue::find_screen(rig_.screens, arguments_.screen);
     if (found)
@@ -217,7 +217,7 @@ class GunCalibration {
                         });
   }
 
-  /// Where the shots land in the profile, by what was measured before; and what would help.
+  /// Where shots land in the profile with the existing calibration, and what would help.
   int check(const GunRun& run) const {
     const UnitDetails* gun = run.gun();
     if (gun == nullptr) return found_something;

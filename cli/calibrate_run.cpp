@@ -25,7 +25,7 @@ bool has_analog(const UnitDetails& unit) {
                              [](const auto& node) { return std::ranges::any_of(node.attachment.controls, is_analog); });
 }
 
-/// A press, or an axis far from where it rests.
+/// A press, or an axis far from its rest.
 bool is_meant(const Attachment& attachment, const Report& report) {
   if (has_press(attachment, report.changes)) return true;
   return std::ranges::any_of(report.changes, [&](const Change& change) {
@@ -47,7 +47,7 @@ std::string missing_words(const std::array<bool, 8>& reached) {
 
 }  // namespace
 
-/// Reports that wait too long are lost: those that come while a fit is made are read all the same.
+/// Reports that wait too long are lost, so reports are read even while a fit is computed.
 CalibrateOptions CalibrateRun::with_worker(CalibrateOptions options) {
   options.aside = [this](std::function<void()> work) { fit_ = std::async(std::launch::async, std::move(work)); };
   return options;
@@ -61,7 +61,7 @@ CalibrateRun::CalibrateRun(CalibrateRunOptions& run_options)
 
 tl::expected<std::unique_ptr<CalibrateRun>, Diagnostics> CalibrateRun::open(CalibrateRunOptions run_options) {
   std::unique_ptr<CalibrateRun> made{new CalibrateRun{run_options}};
-  for (Calibration& known : run_options.session.rig.calibrations) {  // what is measured is what the unit itself says
+  for (Calibration& known : run_options.session.rig.calibrations) {  // the unit's own values are calibrated
     known.axes.clear();
     known.sticks.clear();
   }
@@ -87,7 +87,7 @@ void CalibrateRun::meet(const std::vector<UnitDetails>& units) {
   if (unit_.empty() && !std::exchange(asked_, true)) note("Move or press a control on the unit to calibrate.");
   const auto unit = std::ranges::find_if(units_, [this](const UnitDetails& one) { return one.here.name == unit_; });
   if (unit != units_.end() && !unit_.empty() && !unit->empty) {
-    take_unit(*unit);
+    select_unit(*unit);
   } else {
     for (const int node : nodes_) guide_.lose(node);
     nodes_.clear();
@@ -95,7 +95,7 @@ void CalibrateRun::meet(const std::vector<UnitDetails>& units) {
   drain();
 }
 
-void CalibrateRun::take_unit(const UnitDetails& unit) {
+void CalibrateRun::select_unit(const UnitDetails& unit) {
   if (!is_in_rig(unit.here.name) && !may_be_new_) {
     failure_ = {"unknown-unit", Severity::error,
                 fmt::format("\"{}\" is not in the rig, so its calibration cannot be stored", unit.here.name), "",
@@ -127,7 +127,7 @@ void CalibrateRun::on_report(int node, const Report& report) {
         if (unit_.empty() && its.number == node && has_analog(unit) && is_meant(its.attachment, report)) {
           unit_ = unit.here.name;
           note(fmt::format("Calibrating \"{}\".", unit_));
-          take_unit(unit);
+          select_unit(unit);
         }
   if (nodes_.contains(node) && !failure_) guide_.feed(node, report);
   drain();
@@ -155,11 +155,11 @@ void CalibrateRun::process(Time now) {
   drain();
 }
 
-/// The kernel has lost events: what is measured now may lack something.
+/// The kernel has lost events: the current readings may be incomplete.
 void CalibrateRun::repeat_what_is_missing() {
   const std::uint64_t losses = session().stats().losses;
   if (std::exchange(losses_, losses) == losses || !is_known_ || failure_ || guide_.role().empty()) return;
-  if (guide_.step() == CalibrateStep::rest) return;  // how it rests is read again all the same
+  if (guide_.step() == CalibrateStep::rest) return;  // its rest is read again in any case
   note(fmt::format("Some input from {} was lost because too many events arrived at once. Measuring it again.",
                    guide_.role()));
   guide_.missed();
@@ -216,7 +216,7 @@ std::vector<std::string> cloud_rows(const StickReadings& readings, RawPoint now,
   return cells;
 }
 
-/// What is measured now, growing as it is swept, and what is done.
+/// The current control, growing as it is swept, and the completed ones.
 view::Block CalibrateRun::picture() const {
   view::Block block;
   block.title = guide_.role().empty() ? "all measured" : guide_.role();

@@ -18,7 +18,7 @@ struct CalibrateRunOptions {
   SessionOptions session;
   std::optional<Room> room{};
   CalibrateOptions options{};
-  std::string unit{};       ///< by its name; empty: the first on which something is moved or pressed
+  std::string unit{};       ///< by its name; empty: the first one moved or pressed
   bool may_be_new = false;  ///< it need not be in the rig
 };
 
@@ -37,15 +37,15 @@ class CalibrateRun final : public AskingRun {
   [[nodiscard]] std::string keys() const override;
 
   [[nodiscard]] const Calibrating& guide() const noexcept { return guide_; }
-  /// The unit that is measured; empty before one is known. And how it describes itself.
+  /// The unit being calibrated; empty before one is known. And its description.
   [[nodiscard]] const std::string& unit() const noexcept { return unit_; }
   [[nodiscard]] const Description& description() const noexcept { return description_; }
   [[nodiscard]] const std::string& part() const noexcept { return part_; }
-  /// The control of this role, of a stick its x; null if there is none.
+  /// The control with this role, for a stick its x; null if there is none.
   [[nodiscard]] const Control* control_of(const std::string& role) const noexcept;
   /// The user chose to discard the result.
   [[nodiscard]] bool is_discarded() const noexcept { return is_discarded_; }
-  /// Why it cannot be measured.
+  /// Why it cannot be calibrated.
   [[nodiscard]] const std::optional<Diagnostic>& failure() const noexcept { return failure_; }
 
  protected:
@@ -54,7 +54,7 @@ class CalibrateRun final : public AskingRun {
  private:
   explicit CalibrateRun(CalibrateRunOptions& run_options);
   void meet(const std::vector<UnitDetails>& units) override;
-  void take_unit(const UnitDetails& unit);
+  void select_unit(const UnitDetails& unit);
   void on_report(int node, const Report& report) override;
   void on_event(const SessionEvent& event) override;
   void drain() override;
@@ -64,8 +64,8 @@ class CalibrateRun final : public AskingRun {
   void repeat_what_is_missing();
   [[nodiscard]] CalibrateOptions with_worker(CalibrateOptions options);
 
-  std::future<void> fit_;     ///< that is made while reports are read
-  std::uint64_t losses_ = 0;  ///< of which the guide knows
+  std::future<void> fit_;     ///< a fit that is computed while reports are read
+  std::uint64_t losses_ = 0;  ///< that the guide knows
   Calibrating guide_;
   std::string unit_;
   bool may_be_new_;
@@ -78,7 +78,7 @@ class CalibrateRun final : public AskingRun {
   std::string last_line_;
   bool asked_ = false;       ///< for the unit
   bool grabs_anew_ = false;  ///< the session must not be changed from its callbacks
-  bool is_known_ = false;    ///< the unit has been met
+  bool is_known_ = false;    ///< the unit is connected
   bool changed_ = true;
   bool asked_to_leave_ = false;
   bool is_discarded_ = false;

@@ -33,7 +33,7 @@ std::optional<std::vector<double>> numbers_in(std::string_view text, char betwee
   return text.empty() ? std::optional{all} : std::nullopt;
 }
 
-/// The same, of whole numbers.
+/// The same for whole numbers.
 std::optional<std::vector<double>> whole_numbers_in(std::string_view text, char between, std::size_t count) {
   auto all = numbers_in(text, between, count);
   if (all && !std::ranges::all_of(*all, [](double number) { return number == std::floor(number); }))
@@ -119,7 +119,7 @@ class ScreenCalibration {
       if (its == now.screens.end())
         now.screens.push_back(screen);
       else
-        take(*its, screen);
+        apply(*its, screen);
       return std::nullopt;
     });
     if (status != good) return status;
@@ -138,8 +138,8 @@ class ScreenCalibration {
     return good;
   }
 
-  /// What was said of it; the rest stays as it is by now.
-  void take(Screen& screen, const Screen& wanted) const {
+  /// Sets the given fields; the others keep their current values.
+  void apply(Screen& screen, const Screen& wanted) const {
     if (!arguments_.size.empty()) std::tie(screen.width, screen.height) = std::tie(wanted.width, wanted.height);
     if (!arguments_.at.empty()) std::tie(screen.left, screen.top) = std::tie(wanted.left, wanted.top);
     if (!arguments_.turned.empty()) screen.turned = wanted.turned;

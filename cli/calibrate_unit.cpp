@@ -34,7 +34,7 @@ std::string measured_words(const Measured& measured) {
                      quantity(static_cast<std::size_t>(measured.count), "reading"));
 }
 
-/// What is kept of a control, as people read it.
+/// A control's calibration as text.
 std::string words_for(const StickCalibration& stick) {
   RawPoint low = stick.edge.front(), high = low;
   for (const RawPoint& corner : stick.edge) {
@@ -66,13 +66,13 @@ std::vector<std::pair<Code, double>> own_dead_zones(const Calibration& found) {
   return all;
 }
 
-/// What an axis is called: by the kernel's convention or a sheet, or else by its code.
+/// The name of an axis: by the kernel's convention or a sheet, otherwise its code.
 std::string role_words(const Catalogue& catalogue, Code code) {
   const auto all = inspect::meanings(catalogue, code);
   return all.empty() ? base::code_name(code) : all.front().role;
 }
 
-/// Takes measurements out of a unit's file; guns and combinations stay.
+/// Removes calibrations from a unit's file; guns and combinations are kept.
 int forget(const CalibrateArguments& arguments) {
   os::Door& door = os::real_door();
   if (const auto path = rig_to_write(door, arguments.sources); !path) return refuse_file({path.error()});
@@ -107,7 +107,7 @@ int forget(const CalibrateArguments& arguments) {
     return refuse_file({{"unknown-role", Severity::error,
                          fmt::format("none of these controls of \"{}\" is calibrated", printable(arguments.unit)), "",
                          "calibrated: " + some_listed(has, has.size())}});
-  RigUnit unit;  // measurements of one that the rig has no more can be taken out, too
+  RigUnit unit;  // calibrations of a unit that has left the rig can be removed, too
   unit.name = arguments.unit;
   if (const auto its = named_unit(*rig, arguments.unit)) unit = **its;
   const auto kept = change_calibration(arguments.sources, unit, [&](Calibration& left) {
@@ -200,7 +200,7 @@ class UnitCalibration {
     return arguments_.picture.empty() ? good : draw(run, all);
   }
 
-  /// The first control that was measured, or that which --only names.
+  /// The first calibrated control, or the one named by --only.
   int draw(const CalibrateRun& run, const Calibration& kept) const {
     Attachment measured;
     measured.sticks = kept.sticks;

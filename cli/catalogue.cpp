@@ -52,7 +52,7 @@ std::string_view word_of(TargetKind kind) {
   return "";
 }
 
-/// A line of the table of targets, with a name that is as wide as the longest one.
+/// A line of the table of targets, with the name padded to the longest one.
 std::string target_line(std::size_t width, std::string_view name, std::string_view type, std::string_view place,
                         const std::string& sources) {
   return fmt::format("  {:<{}}  {:<10}{:<20}{}", name, width, type, place, sources);
@@ -92,7 +92,7 @@ void show(const SystemSheet& system) {
   talk(fmt::format("Next: omnipar play {}", system.name));
 }
 
-/// As a sheet has it: "keys/KEY_Q", "hid:0/x#2".
+/// In the notation of sheets: "keys/KEY_Q", "hid:0/x#2".
 std::string code_words(const ControlSheet& control) {
   if (!control.raw.empty()) return control.raw;
   return (control.node.empty() ? "" : control.node + "/") + base::code_name(control.code);

@@ -1,4 +1,4 @@
-// Changes of a household's files as commands make them, with what they say.
+// Changes of a household's files by commands, and their messages.
 #pragma once
 
 #include "files/keeping.hpp"
@@ -15,10 +15,10 @@ namespace omnipar::cli {
 /// Changes the rig, prints problems and returns the exit status.
 [[nodiscard]] int change_rig(const Sources& sources, const RigChange& change);
 
-/// The unit of the rig of this name; fails with `unknown-unit`.
+/// The rig's unit with this name; fails with `unknown-unit`.
 [[nodiscard]] tl::expected<RigUnit*, Diagnostic> named_unit(Rig& rig, const std::string& name);
 
-/// Changes what was measured on the unit. Fails as `omnipar::change_calibration` does.
+/// Changes the unit's calibration. Fails as `omnipar::change_calibration` does.
 [[nodiscard]] tl::expected<KeptCalibration, Diagnostics> change_calibration(const Sources& sources, const RigUnit& unit,
                                                                             const CalibrationChange& change);
 

@@ -57,7 +57,7 @@ int check_trace(const CheckArguments& arguments) {
 int run(const CheckArguments& arguments) {
   if (arguments.sources.profile.ends_with(".trace")) return check_trace(arguments);
   FoundProfile given = load(os::real_door(), arguments.sources);
-  // A file without a profile is good if all that it holds is.
+  // A file without a profile is valid if all its contents are.
   const bool other_sheets = given.readable && !given.profile && !given.contents.empty();
   if (other_sheets) given.problems.clear();
   const std::string& name = arguments.sources.profile;
@@ -65,7 +65,7 @@ int run(const CheckArguments& arguments) {
   if (given.plan) std::ranges::copy(inspect::remarks(given.catalogue, *given.profile), std::back_inserter(said));
   print_problems(arguments, said);
   tell(given.elsewhere);
-  // Sheets that were asked for by name and are not there, for then what was looked at is not what was meant.
+  // Requested sheets that do not exist, because then another file than intended was checked.
   if (std::ranges::find(given.elsewhere, "no-file", &Diagnostic::id) != given.elsewhere.end()) return bad_input;
   if (other_sheets) {
     if (!arguments.json) print(fmt::format("{} is OK: it contains {}.", name, given.contents));

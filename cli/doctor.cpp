@@ -34,7 +34,7 @@ std::string mark_of(inspect::State state) {
   return "";
 }
 
-/// Cut into lines between arguments; all but the first are indented as the first one's text is.
+/// Split into lines between arguments; all but the first are indented like the first one's text.
 std::string wrapped(const std::string& text) {
   constexpr std::size_t width = 110;
   std::string all;
@@ -81,7 +81,7 @@ int change_system(const DoctorArguments& arguments) {
   return good;
 }
 
-/// Prints the rule that opens one model, and what that means.
+/// Prints the rule for one model, and its meaning.
 int rule(const DoctorArguments& arguments) {
   const auto models = host::models_named(os::real_door(), arguments.rule);
   if (models.empty()) {

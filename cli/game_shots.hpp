@@ -10,8 +10,8 @@
 
 namespace omnipar::cli {
 
-/// Puts the places, such as "0.1,0.1 0.9,0.1", into each port that has a pointer, in place of its own. Where nothing
-/// begins them yet, `start` held for 1.5 s does. Fails with `bad-arguments`.
+/// Sets the positions, such as "0.1,0.1 0.9,0.1", for each port that has a pointer, replacing its own. Where nothing
+/// starts them yet, `start` held for 1.5 s does. Fails with `bad-arguments`.
 [[nodiscard]] std::optional<Diagnostic> add_game_shots(const Catalogue& catalogue, const std::string& places,
                                                        Profile& profile);
 

@@ -70,7 +70,7 @@ void GunRun::on_report(int node, const Report& report) {
   if (nodes_.contains(node) && !failure_) guide_.feed(node, report);
   if (const UnitDetails* its = gun(); its != nullptr && (!last_gun_ || last_gun_->here.id != its->here.id))
     last_gun_ = *its;
-  if (guide_.fit()) changed_ = true;  // where it points now is to be seen
+  if (guide_.fit()) changed_ = true;  // so that its current aim is shown
   drain();
 }
 
@@ -153,7 +153,7 @@ void GunRun::show_on_page() {
   page_->show(shown.dump());
 }
 
-/// The screen in cells: X where to aim, x where it was shot already, o where the gun points by the fit.
+/// The screen in cells: X for the target, x for previous ones, o for the gun's aim according to the fit.
 view::Block GunRun::picture() const {
   constexpr int columns = 48, rows = 14;
   view::Block block;

@@ -39,9 +39,9 @@ class GunRun final : public AskingRun {
   /// The user chose to discard the result.
   [[nodiscard]] bool is_discarded() const noexcept { return is_discarded_; }
   [[nodiscard]] const Aiming& guide() const noexcept { return guide_; }
-  /// How the gun describes itself, and its part.
+  /// The gun's description, and its part.
   [[nodiscard]] const UnitDetails* gun() const noexcept;
-  /// The same as it was last, also when it has left; null before it is known.
+  /// The same as last seen, even if it is disconnected; null before it is known.
   [[nodiscard]] const UnitDetails* last_gun() const noexcept { return last_gun_ ? &*last_gun_ : nullptr; }
   [[nodiscard]] const std::optional<Diagnostic>& failure() const noexcept { return failure_; }
 
@@ -63,7 +63,7 @@ class GunRun final : public AskingRun {
   TargetPage* page_;
   std::vector<UnitDetails> units_;
   std::optional<UnitDetails> last_gun_;
-  std::map<int, std::string> nodes_;  ///< of guns, and whose each is
+  std::map<int, std::string> nodes_;  ///< of guns, and the unit of each
   std::optional<Diagnostic> failure_;
   std::string last_line_;
   std::string last_note_;

@@ -49,15 +49,15 @@ int learn_on(const LearnArguments& arguments, LearningRun& run) {
 
 namespace {
 
-/// What is learned, and where it will be kept.
+/// What is learned, and where it will be saved.
 struct Goal {
   FoundProfile given;
   std::string path;
   bool is_new = false;  ///< a machine's proposal, or a copy under another name
-  std::string name;     ///< to name it by in the next commands
+  std::string name;     ///< its name in suggested commands
 };
 
-/// A machine's proposal is copied, unasked, under a name of one's own.
+/// A machine's proposal is copied automatically, under a name of its own.
 tl::expected<Goal, Diagnostics> goal_of(const LearnArguments& arguments) {
   os::Door& door = os::real_door();
   Goal goal;
@@ -88,7 +88,7 @@ tl::expected<Goal, Diagnostics> goal_of(const LearnArguments& arguments) {
   return goal;
 }
 
-/// The questions that are wanted of those that there are.
+/// The requested questions.
 tl::expected<std::vector<Question>, Diagnostics> wanted_of(const LearnArguments& arguments, const FoundProfile& given) {
   std::vector<Question> questions = questions_for(given.catalogue, *given.profile, arguments.port, arguments.second);
   if (questions.empty())
@@ -151,7 +151,7 @@ constexpr const char *by_place = "by place", *by_letter = "by letter";
 constexpr const char *as_proposed = "use them", *change_some = "change some of them",
                      *ask_for_all = "learn every control";
 
-/// The controls with a letter that the unit has, too, but at another place.
+/// The controls whose letter is also on the unit, but at another place.
 std::vector<std::pair<std::string, Answer>> answers_by_letter(const LearningRun& run) {
   std::vector<std::pair<std::string, Answer>> all;
   for (const Question& question : run.learning().questions()) {
@@ -172,7 +172,7 @@ void offer_map(LearningRun& run) {
   run.learning().offer({map_offer, "Current bindings:", {as_proposed, change_some, ask_for_all}});
 }
 
-/// The map is shown whole before anything is asked; by place or by letter is asked where that makes a difference.
+/// The whole map is shown before any question; whether it goes by place or by letter is asked if it makes a difference.
 void decide_map(LearningRun& run, const std::string& offer, const std::string& choice) {
   if (offer.empty()) {
     if (!answers_by_letter(run).empty()) {
@@ -229,12 +229,12 @@ struct Counted {
   std::size_t empty = 0;
 };
 
-/// What feeds one direction by what feeds them all.
+/// The source of one direction, derived from that of the group.
 std::string direction_by(const std::string& source, std::string_view direction) {
   return source.empty() ? source : fmt::format("{}-{}", source, direction);
 }
 
-/// A line for each target, or with each of its sources; directions that are not all from the same are a line each.
+/// One line per target, with or without its sources; directions with different sources get a line each.
 std::vector<inspect::Link> links_of(const FoundProfile& kept, int port) {
   std::vector<inspect::Link> all;
   for (inspect::Link& link : inspect::links(kept.catalogue, *kept.profile))
@@ -262,7 +262,7 @@ std::vector<inspect::Link> links_of(const FoundProfile& kept, int port) {
   return apart;
 }
 
-/// Everything that feeds the port now, and where that comes from.
+/// All current sources of the port, and where they are written.
 Counted show_result(const FoundProfile& kept, int port) {
   Counted counted;
   std::string target;
@@ -291,7 +291,7 @@ int keep(const LearnArguments& arguments, const Goal& goal, const LearningRun& r
     talk("Nothing was changed.");
     return status;
   }
-  // Certain is only what is read again.
+  // The saved file is read back for certainty.
   Sources again = arguments.sources;
   again.profile = goal.path;
   const FoundProfile kept = load(door, again);

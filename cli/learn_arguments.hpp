@@ -1,4 +1,4 @@
-// What the verbs of `omnipar learn` have in common.
+// Common parts of the verbs of `omnipar learn`.
 #pragma once
 
 #include <string>
@@ -31,7 +31,7 @@ struct LearnArguments {
   bool feel = false;
   bool leds = false;
   bool json = false;
-  std::string form;  ///< empty: it is asked for
+  std::string form;  ///< empty: the user is asked
   std::string by;
   std::string base = "nothing";
   std::vector<std::string> parts;
@@ -47,7 +47,7 @@ struct LearnArguments {
 /// Runs the session, drawing or printing, and returns the exit status.
 [[nodiscard]] int learn_on(const LearnArguments& arguments, LearningRun& run);
 
-/// The exit status; `kept` gets the sheet's file, if one was kept.
+/// Returns the exit status; `kept` receives the path of the sheet, if one was saved.
 [[nodiscard]] int learn_unit(const LearnArguments& arguments, std::string* kept = nullptr);
 
 /// Connected units (or those in the room) without a sheet or convention, except plain keyboards and mice. Empty if any

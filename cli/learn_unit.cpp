@@ -23,7 +23,7 @@
 namespace omnipar::cli {
 namespace {
 
-/// What is plugged in, or in the room.
+/// The connected units, or those of the room.
 tl::expected<std::vector<Description>, Diagnostics> nodes_there(const Sources& sources, const Catalogue& catalogue) {
   os::Door& door = os::real_door();
   if (sources.host.empty()) return play::used_nodes(catalogue, all_nodes(host::look_around(door)));
@@ -55,7 +55,7 @@ void hear_all(Catalogue& catalogue, const std::vector<Description>& nodes) {
   }
 }
 
-/// Where a sheet of that name lies.
+/// The path of a sheet with that name.
 tl::expected<std::string, Diagnostic> sheet_to_write(const LearnArguments& arguments, const std::string& word) {
   os::Door& door = os::real_door();
   auto path = profile_to_write(door, arguments.sources, word);  // the same arguments name it
@@ -171,7 +171,7 @@ class UnitLearning {
     return files::refuses_change(door, *path, files::versions_of(door, *path));
   }
 
-  /// Where it is kept: under the name that was given, else under the unit's own, with a number if that is taken.
+  /// The path to save to: from the given name, otherwise from the unit's own, with a number if that is in use.
   [[nodiscard]] tl::expected<std::string, Diagnostic> free_path(const std::string& own_name) const {
     if (!arguments_.as.empty()) return sheet_to_write(arguments_, arguments_.as);
     std::string name = plain_word(own_name);
@@ -246,7 +246,7 @@ class UnitLearning {
     return {"face", "Name its face buttons", {"by position", "by letter"}};
   }
 
-  /// The form first, from what the unit has; then how its face buttons are asked for, if it has some.
+  /// First the form, from the unit's controls; then the naming of its face buttons, if it has some.
   void decide(LearningRun& run, const std::string& offer, const std::string& choice) {
     if (offer.empty()) return run.learning().offer(form_offer(likely_forms(descriptions(run))));
     if (offer == "form") {
@@ -269,7 +269,7 @@ class UnitLearning {
     return nodes;
   }
 
-  /// Without a base everything that the unit may have; with one only what was named, or is not there.
+  /// Without a base, every control that the unit may have; with one, only those requested or missing.
   [[nodiscard]] std::vector<std::string> asked_of(const LearningRun& run) const {
     const std::vector<Description> nodes = descriptions(run);
     const UnitSheet known = base(run);
@@ -311,7 +311,7 @@ class UnitLearning {
     return show_kept(*path, main->description, sheet);
   }
 
-  /// Certain is only what is read again.
+  /// The saved file is read back for certainty.
   int show_kept(const std::string& path, const Description& unit, const UnitSheet& sheet) {
     Sources again = arguments_.sources;
     again.data.push_back(path);

@@ -97,7 +97,7 @@ std::vector<std::pair<std::string, Answer>> answers_of(const LearningDraft& draf
   for (auto& [question, answer] : all) {
     std::erase_if(answer.sources, [&](LearnedSource& source) {
       const std::string& wanted = draft.nodes.at(static_cast<std::size_t>(source.node));
-      if (wanted.empty()) {  // chosen by its label, and not pressed
+      if (wanted.empty()) {  // chosen by its label, not pressed
         source.unit = run.learning().unit();
         return false;
       }
@@ -107,7 +107,7 @@ std::vector<std::pair<std::string, Answer>> answers_of(const LearningDraft& draf
       source.unit = met->second.unit;
       return false;
     });
-    // Another unit answers now: what the former had is asked for again.
+    // Another unit answers now: the questions of the former one are asked again.
     if (answer.state == Answer::State::given && answer.sources.empty()) answer.state = Answer::State::open;
   }
   return all;

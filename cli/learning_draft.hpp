@@ -1,4 +1,4 @@
-// What was learned and is not kept yet: a session that ends in the middle loses nothing.
+// Learned answers that are not saved yet: an interrupted session loses nothing.
 #pragma once
 
 #include <optional>
@@ -11,26 +11,26 @@
 
 namespace omnipar::cli {
 
-/// Answers by the names of their questions; the nodes in them as a draft's file has them, in `nodes`.
+/// Answers by the names of their questions, and the nodes that they refer to, as stored in a draft's file.
 struct LearningDraft {
   std::string form;  ///< of a unit
   bool by_letter = false;
   std::vector<std::pair<std::string, Answer>> answers{};
-  std::vector<std::string> nodes{};  ///< by the numbers in the answers: what each node is called
+  std::vector<std::string> nodes{};  ///< by the numbers in the answers: the identity of each node
 };
 
-/// Where the draft of what is kept in `path` lies, for one port of it.
+/// The path of the draft of what will be saved to `path`, for one port of it.
 [[nodiscard]] std::string draft_path(os::Door& door, const std::string& path, int port, bool second);
 [[nodiscard]] bool has_draft(os::Door& door, const std::string& file);
 
 [[nodiscard]] LearningDraft draft_of(const LearningRun& run);
-/// The answers for a run whose units are there again.
+/// The answers for a run whose units are connected again.
 [[nodiscard]] std::vector<std::pair<std::string, Answer>> answers_of(const LearningDraft& draft,
                                                                      const LearningRun& run);
 
 [[nodiscard]] std::optional<Diagnostic> write_draft(os::Door& door, const std::string& file,
                                                     const LearningDraft& draft);
-/// Fails as reading a file does, and with `no-draft` and `bad-draft`.
+/// Fails like reading a file, and with `no-draft` and `bad-draft`.
 [[nodiscard]] tl::expected<LearningDraft, Diagnostic> read_draft(os::Door& door, const std::string& file);
 
 /// Stores unsaved answers and prints the command that resumes; or reports that nothing was saved, and deletes the

@@ -29,7 +29,7 @@ std::string key_of(const UnitDetails& unit) {
                      place.empty() ? d.name : "", unit.part);
 }
 
-/// In a trace no node has a path: there the main one is known by all else that is said of it.
+/// In a trace no node has a path: there the main node is identified by the rest of its description.
 bool is_main(const UnitDetails& unit, const UnitDetails::Node& node) {
   if (!unit.description.node.empty()) return node.description.node == unit.description.node;
   const auto main = std::ranges::find_if(unit.nodes, [&unit](const UnitDetails::Node& one) {
@@ -62,7 +62,7 @@ tl::expected<std::unique_ptr<LearningRun>, Diagnostics> LearningRun::open(Learni
   std::unique_ptr<LearningRun> made{new LearningRun{run_options}};
   WatchingOptions watch;
   watch.session = std::move(run_options.session);
-  watch.session.profile.hotkeys.clear();  // nothing but what is learned happens
+  watch.session.profile.hotkeys.clear();  // no bindings or hotkeys are active while learning
   watch.room = std::move(run_options.room);
   if (auto failure = made->open_watching(std::move(watch))) return tl::unexpected(std::move(*failure));
   if (!made->seat_.empty()) made->session().await({made->seat_});
@@ -106,11 +106,11 @@ void LearningRun::meet(const std::vector<UnitDetails>& units) {
     if (has_left) learning_.lose(share->second);
     share = has_left ? numbers_.erase(share) : std::next(share);
   }
-  grabs_anew_ = true;  // it may be back
+  grabs_anew_ = true;  // it may be connected again
   drain();
 }
 
-/// Two of one model may have changed their names before the second one is back.
+/// Two units of one model may have changed their names before the second one is back.
 std::string LearningRun::first_name(const std::string& key, const std::string& called) {
   const auto known = names_.find(key);
   if (known != names_.end()) return known->second;
@@ -137,7 +137,7 @@ void LearningRun::on_event(const SessionEvent& event) {
   taken_.insert_or_assign(in_use->unit, std::move(in_use->problem));
 }
 
-/// Nothing can be learned if the unit that is meant is another program's, or all are.
+/// Nothing can be learned if another program has grabbed the requested unit, or all units.
 void LearningRun::find_if_in_use() {
   if (taken_.empty() || in_use_ || !learning_.unit().empty()) return;
   const auto known = std::ranges::find(rig_.units, seat_, &RigUnit::seat);
@@ -150,11 +150,11 @@ void LearningRun::find_if_in_use() {
 // -- time -----------------------------------------------------------------------------------------------------
 
 void LearningRun::on_report(int node, const Report& report) {
-  // What two players share, such as a coin slot, is no other player's.
+  // A control shared by two players, such as a coin slot, does not belong to another player.
   std::set<Code> ours;
-  const auto shares = [&](const auto& take) {
+  const auto shares = [&](const auto& consume) {
     for (auto at = numbers_.lower_bound({node, ""}); at != numbers_.end() && at->first.first == node; ++at)
-      take(at->second);
+      consume(at->second);
   };
   shares([&](int number) {
     if (is_answering(met_.at(number)))
@@ -224,7 +224,7 @@ void LearningRun::wait_behind(Time until) {
 }
 
 std::optional<Time> LearningRun::next_due() const {
-  // While something is held its bar fills.
+  // While a control is held its bar fills.
   constexpr Duration redrawn{33'000};
   const Time now = watching_->session().now();
   const auto bar = learning_.held(now) > 0 ? std::optional{now + redrawn} : std::nullopt;
@@ -269,7 +269,7 @@ void LearningRun::grab_ours() {
   session().grab_only(nodes);
 }
 
-/// What the units that answer have nothing for is not asked.
+/// Questions that the answering units have no control for are skipped.
 void LearningRun::ask_what_it_has() {
   if (known_of_) learning_.set_in_use(known_of_(*this));
   grabs_anew_ = true;
@@ -296,7 +296,7 @@ std::vector<std::string> LearningRun::roles() const {
   return all;
 }
 
-/// Of what feeds a target only what the unit has; a direction of a stick or d-pad with the whole.
+/// Of a target's sources only those of the unit; directions of a stick or d-pad as a whole.
 std::vector<std::string> LearningRun::on_unit(std::vector<std::string> sources) const {
   if (raw_) return sources;
   const std::vector<std::string> its = roles();
@@ -396,7 +396,7 @@ view::Mark LearningRun::mark_of(std::size_t question) const {
   return view::Mark::none;
 }
 
-/// The machine's controller with what is asked lit and what is answered ticked.
+/// The machine's controller with the current target highlighted and answered ones ticked.
 view::Block LearningRun::controller(const inspect::SeenPort& port) const {
   view::Block block = view::block_of(port, nullptr);
   const auto mark = [this](auto& shown, const std::string& name) {
@@ -408,17 +408,17 @@ view::Block LearningRun::controller(const inspect::SeenPort& port) const {
   for (view::Item& item : block.items) mark(item, item.text);
   for (view::Gauge& gauge : block.gauges) {
     mark(gauge, gauge.name);
-    gauge.x = gauge.y = 0;  // what the map until now would play is of no interest
+    gauge.x = gauge.y = 0;  // the effect of the current map does not matter
     gauge.numbers.clear();
   }
   return block;
 }
 
-/// What each question has been answered with, one below the other.
+/// The answer to each question, one below the other.
 view::Block LearningRun::answers() const {
   view::Block block;
   block.title = "assignments";
-  // Of a long list what is around the question that is asked.
+  // Of a long list the part around the current question.
   constexpr std::size_t most = 12;
   const std::size_t count = learning_.questions().size();
   const std::size_t asked = learning_.asked().value_or(0);
@@ -431,7 +431,7 @@ view::Block LearningRun::answers() const {
   return block;
 }
 
-/// What is drawn beside the units: the controller while it is asked for, in the end all answers.
+/// The drawing beside the units: the controller while there are questions, at the end all answers.
 view::Block LearningRun::machine() const {
   const auto port = std::ranges::find(seen().ports(), port_, &inspect::SeenPort::number);
   const bool shows_controller = learning_.asked() && learning_.offered() == nullptr && port != seen().ports().end();

@@ -20,19 +20,19 @@ struct LearningRunOptions {
   std::optional<Room> room{};
   std::vector<Question> questions;
   LearnOptions learning{};
-  std::string title;   ///< of the drawing
-  int port = 0;        ///< that is learned; 0: none, but a unit
-  std::string seat{};  ///< whose units answer
-  std::string unit{};  ///< or this one alone, by its name
+  std::string title;   ///< for the drawing
+  int port = 0;        ///< the port to learn; 0: none, but a unit
+  std::string seat{};  ///< the seat whose units answer
+  std::string unit{};  ///< or only this unit, by its name
   bool raw = false;    ///< answers are the unit's raw controls
-  /// Which of the questions are asked of the unit that answers; nothing: those that its roles can answer.
+  /// The questions for the unit that answers; nothing: those that its roles can answer.
   std::function<std::vector<std::string>(const LearningRun&)> asked_of{};
-  /// Called first: what is already known of its controls, shown if nothing is asked.
+  /// Called first: what is already known of its controls, shown if there are no questions.
   std::function<std::vector<std::pair<std::string, std::string>>(const LearningRun&)> known_of{};
-  /// Called when an offer is decided; before, with two empty texts, as soon as a unit answers, so that offers can
-  /// follow from what it has.
+  /// Called when an offer is decided; earlier, with two empty texts, as soon as a unit answers, so that offers can
+  /// depend on its controls.
   std::function<void(LearningRun&, const std::string& offer, const std::string& choice)> decided{};
-  /// What was answered before, once the unit is there again.
+  /// Earlier answers, once the unit is connected again.
   std::function<std::vector<std::pair<std::string, Answer>>(const LearningRun&)> resumed{};
   bool feel = false;  ///< confirm each step by rumble
   bool leds = false;  ///< and on the unit's LEDs
@@ -56,27 +56,27 @@ class LearningRun final : public AskingRun {
   [[nodiscard]] Learning& learning() noexcept { return learning_; }
   /// The roles of the units that answer.
   [[nodiscard]] std::vector<std::string> roles() const;
-  /// The controls of the units that answer whose label is this.
+  /// The controls with this label on the units that answer.
   [[nodiscard]] std::string role_labelled(const std::string& label) const;
-  /// What there is to press on, before anything is pressed.
+  /// The connected units, before anything is pressed.
   [[nodiscard]] std::string who_is_there() const;
-  /// The unit is played on elsewhere, so that nothing can be learned.
+  /// The unit is in use by another program, so that nothing can be learned.
   [[nodiscard]] const std::optional<Diagnostic>& in_use() const noexcept { return in_use_; }
-  /// What each question has now, a line each.
+  /// The current source of each question, one line each.
   [[nodiscard]] std::vector<std::string> table() const;
   /// Targets that are skipped because the unit has no control for them.
   [[nodiscard]] const std::vector<std::string>& left_out() const noexcept { return left_out_; }
-  /// The nodes that answers came from, by the numbers in their sources: which unit, which part, which kind of node.
+  /// The nodes of the answers, by the numbers in their sources: unit, part, and kind of node.
   struct Met {
-    std::string unit;    ///< what it was called when it was met first
-    std::string called;  ///< what the session calls it now: that changes when it is seated
+    std::string unit;    ///< its first name
+    std::string called;  ///< its current name in the session, which changes when it is seated
     std::string key;     ///< identifies the unit
     std::string part;
     UnitDetails::Node node;
     Description main;
     bool is_main = false;
   };
-  /// Those of the units that answer, by these numbers.
+  /// The nodes with these numbers on the units that answer.
   [[nodiscard]] std::map<int, Met> answering() const;
 
  protected:
@@ -122,15 +122,15 @@ class LearningRun final : public AskingRun {
   bool leds_;
   Rig rig_;
   Learning learning_;
-  std::map<std::pair<int, std::string>, int> numbers_;  ///< of nodes and their parts, as the learning knows them
+  std::map<std::pair<int, std::string>, int> numbers_;  ///< of nodes and their parts, as numbered for `Learning`
   std::map<std::string, std::string> names_;            ///< of units, by their keys
-  std::map<int, Met> met_;                              ///< also those that have left
+  std::map<int, Met> met_;                              ///< including disconnected ones
   /// Controls without a role that have been moved, with their first position; nothing once reported.
   std::map<std::pair<int, Code>, std::optional<std::int32_t>> roleless_;
   std::vector<std::string> left_out_;
   std::optional<Diagnostic> in_use_;
-  std::map<std::string, Diagnostic> taken_;  ///< units that other programs have, by their names
-  std::string last_line_;                    ///< of the question, or what was refused
+  std::map<std::string, Diagnostic> taken_;  ///< units that other programs have grabbed, by their names
+  std::string last_line_;                    ///< of the question, or of the rejection
   std::string menu_line_;
   bool changed_ = true;
   bool grabs_anew_ = false;  ///< the session must not be changed from its callbacks

@@ -14,36 +14,36 @@ namespace omnipar::cli {
 class Live {
  public:
   virtual ~Live() = default;
-  /// What is said to people goes there as it happens.
+  /// Messages for people go there as they occur.
   virtual void say_to(LineSink say) = 0;
   [[nodiscard]] virtual Session& session() noexcept = 0;
-  /// Takes what has come until now, which is the session's time.
+  /// Processes everything until now, which is the session's time.
   virtual void process(Time now) = 0;
   /// The same up to a moment of a room.
   virtual void run(Time until) = 0;
-  /// When `process` has something to do although nothing comes.
+  /// When `process` has something to do without an event.
   [[nodiscard]] virtual std::optional<Time> next_due() const = 0;
-  /// True once whenever there is something new to draw.
+  /// True once for each change of the drawing.
   [[nodiscard]] virtual bool has_changed() noexcept = 0;
   /// The user asked to end, or everything is done.
   [[nodiscard]] virtual bool wants_end() const = 0;
-  /// The same, or nothing more can come.
+  /// The same, or no more input can arrive.
   [[nodiscard]] virtual bool is_over() const = 0;
   /// True if a key was pressed on a watched unit within that time: the terminal's input is then ignored.
   [[nodiscard]] virtual bool is_typed_on(Duration within) const = 0;
   [[nodiscard]] virtual const inspect::Seen& seen() const noexcept = 0;
-  /// Title, what is going on, notes; the rest is the caller's.
+  /// Sets title, status and notes; the rest is the caller's.
   [[nodiscard]] virtual view::Page page() const = 0;
-  /// A key that is typed; true if it was for this.
+  /// Handles a typed key; true if it was meant for this view.
   virtual bool press(char key) {
     static_cast<void>(key);
     return false;
   }
-  /// Which keys do what, for the last line; empty: only those of the loop.
+  /// The keys and their effects, for the last line; empty: only those of the loop.
   [[nodiscard]] virtual std::string keys() const { return ""; }
   /// Without a drawing: prints new messages.
   virtual void print_messages() {}
-  /// To the end of a room, as fast as it goes, and so long behind it, for what was done last.
+  /// Runs to the end of a room at full speed, and beyond it by this time, for the last effects.
   void run_through(Duration behind) {
     while (!is_over()) {
       const Time before = session().now();

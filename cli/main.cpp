@@ -33,7 +33,7 @@ CLI::Validator number_between(double low, double high) {
 
 namespace {
 
-/// A first word that is no command and no option: what was probably meant.
+/// A first word that is neither a command nor an option: a suggestion.
 bool refuse_unknown_command(const CLI::App& app, std::string_view word) {
   if (word.starts_with('-')) return false;
   std::vector<std::string> names;
@@ -45,7 +45,7 @@ bool refuse_unknown_command(const CLI::App& app, std::string_view word) {
   return true;
 }
 
-/// The command that the words have reached, and what it is called.
+/// The command that the arguments selected, and its name.
 const CLI::App* innermost(const CLI::App& app, std::string& called) {
   const CLI::App* command = &app;
   while (!command->get_subcommands().empty()) {
@@ -55,7 +55,7 @@ const CLI::App* innermost(const CLI::App& app, std::string& called) {
   return command;
 }
 
-/// What is wrong with a word that a command does not know; nothing if that is not the trouble.
+/// The error in a word that a command does not know; nothing if it is another error.
 std::optional<Diagnostic> unknown_word(const CLI::App& app) {
   const std::vector<std::string> left = app.remaining(true);
   if (left.empty() || left.front() == "--") return std::nullopt;
@@ -104,8 +104,8 @@ int refuse(const CLI::App& app, const CLI::ParseError& error) {
   return bad_input;
 }
 
-/// What stands behind "--" of a play is the program's, whatever it looks like.
-std::vector<std::string> take_program(int& count, char** words) {
+/// Everything after the "--" of `play` belongs to the program.
+std::vector<std::string> split_program(int& count, char** words) {
   std::vector<std::string> program;
   if (count < 2 || std::string_view{words[1]} != "play") return program;
   char** const end = words + count;
@@ -115,8 +115,8 @@ std::vector<std::string> take_program(int& count, char** words) {
   return program;
 }
 
-/// "--color WHEN" may stand anywhere before "--": it is every command's. False if WHEN is none of the words.
-bool take_colour(int& count, char** words) {
+/// "--color WHEN" is accepted anywhere before "--", for every command. False if WHEN is invalid.
+bool parse_colour(int& count, char** words) {
   constexpr std::string_view option = "--color";
   bool known = true;
   int kept = 1;
@@ -136,12 +136,12 @@ bool take_colour(int& count, char** words) {
 }
 
 int run(int count, char** words) {
-  if (!take_colour(count, words)) {
+  if (!parse_colour(count, words)) {
     tell({{"bad-arguments", Severity::error, "invalid --color: expected auto, always or never", "",
            "the default is auto"}});
     return bad_input;
   }
-  const std::vector<std::string> program = take_program(count, words);
+  const std::vector<std::string> program = split_program(count, words);
   CLI::App app{
       "Map your controllers, arcade panels and light guns to the controllers of an emulated machine.\nEvery player "
       "keeps their port, and no button ever sticks.",
@@ -170,7 +170,7 @@ int run(int count, char** words) {
     return bad_input;
   }
   if (refuse_unknown_command(app, words[1])) return bad_input;
-  // What is in brackets is a list of ours, such as the sources of a target: the parser would take it apart.
+  // Brackets contain a list of ours, such as the sources of a target, which the parser would split.
   std::vector<std::string> kept{words, words + count};
   for (std::string& word : kept)
     if (word.starts_with('[') && word.ends_with(']')) word += ' ';
@@ -189,15 +189,15 @@ int run(int count, char** words) {
   ::_exit(machine_refuses);
 }
 
-/// Where memory is short there may be none for an exception either. The keeper lets everything go.
+/// When memory is short there may be none for an exception either. The keeper releases everything.
 [[noreturn]] void out_of_memory() { end_at_once("omnipar: out of memory; close other programs and try again\n"); }
 
-/// What is thrown is caught, if there is memory to throw with.
+/// Exceptions are caught, if there is memory to throw them.
 [[noreturn]] void ends_unforeseen() {
   end_at_once("omnipar: internal error, or out of memory; if memory is not short, please report it\n");
 }
 
-/// First of all, for much is set up before `main` that needs memory, too.
+/// First of all, because memory is needed even before `main`.
 [[gnu::constructor(101)]] void prepare_for_little_memory() {
   std::set_new_handler(out_of_memory);
   std::set_terminate(ends_unforeseen);

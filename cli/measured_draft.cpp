@@ -18,14 +18,14 @@ namespace {
 
 constexpr std::string_view head = "measured-", tail = ".toml", unit_tail = "-unit.toml";
 
-/// Beside the former versions of the rig; empty without a rig.
+/// Beside the previous versions of the rig; empty without a rig.
 std::string folder(os::Door& door, const Sources& sources) {
   const auto rig = rig_to_write(door, sources);
   return rig ? files::versions_of(door, *rig) : "";
 }
 
 struct PutBy {
-  std::string path;  ///< without its tails
+  std::string path;  ///< without its suffixes
   RigUnit unit;
   Calibration found;
 };
@@ -88,7 +88,7 @@ int keep_what_was_put_by(const Sources& sources, const std::string& unit, bool j
                          names.empty() ? "run the command without --resume"
                                        : "there are unsaved measurements of " + some_listed(names)}});
   RigUnit of = its->unit;
-  if (!of.seat.empty()) {  // it may be in the rig by now, and is if it was
+  if (!of.seat.empty()) {  // it may have been added to the rig in the meantime
     auto added = files::add_unit(door, household_of(sources), of);
     if (!added) return refuse_file(added.error());
     of = std::move(*added);

@@ -1,4 +1,4 @@
-// What was measured and not kept: put by, so that it can still be kept.
+// Measurements that were not saved: stored so that they can still be saved.
 #pragma once
 
 #include "omnipar/omnipar.hpp"
@@ -13,7 +13,7 @@ void put_by(const Sources& sources, const RigUnit& unit, const Calibration& foun
 /// Saves the stored measurement of the unit with this name, or of the only one. Returns the exit status.
 [[nodiscard]] int keep_what_was_put_by(const Sources& sources, const std::string& unit, bool json);
 
-/// What was put by of a unit has been measured again, and kept.
+/// The stored measurement of a unit is obsolete, because a newer one was saved.
 void forget_what_was_put_by(const Sources& sources, const std::string& unit);
 
 }  // namespace omnipar::cli

@@ -1,5 +1,5 @@
-// What the commands say: results to stdout, talk to stderr. Names and texts of units, sheets and traces come from
-// anywhere, so all of it is made fit for a terminal here, and nowhere else.
+// The output of commands: results to stdout, messages to stderr. Names and texts of units, sheets and traces are
+// untrusted, so all output is made safe for a terminal here, and nowhere else.
 #include <unistd.h>
 
 #include <cerrno>
@@ -19,7 +19,7 @@ namespace {
 
 bool output_was_closed = false;
 bool anything_printed = false;
-int output_error = 0;  ///< the first reason why not all of it could be written
+int output_error = 0;  ///< the first reason why the output is incomplete
 bool json_is_wanted = false;
 bool has_lines = false;
 Diagnostics json_problems;  ///< with --json
@@ -33,7 +33,7 @@ void put(const std::string& text) {
   note(std::fputs((text + "\n").c_str(), stdout) >= 0);
 }
 
-/// The number of a well-formed character of two or three bytes, or of one.
+/// The code point of a well-formed character of two or three bytes, or of one.
 unsigned code_point(std::string_view character) {
   const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(character[i]); };
   if (character.size() == 1) return byte(0);
@@ -44,7 +44,7 @@ unsigned code_point(std::string_view character) {
 }  // namespace
 
 std::string styled_text(Diagnostic problem) {
-  // What comes from outside must not look like ours.
+  // Text from outside must not look like ours.
   const Style style = problem.severity == Severity::warning ? Style::hint : Style::error;
   problem.message = styled(style, for_terminal(problem.message, -1));
   if (const std::size_t caret = problem.excerpt.rfind('^'); caret != std::string::npos)
@@ -57,7 +57,7 @@ std::string json_text(const nlohmann::ordered_json& value, int indent) {
   std::string clean;
   for (std::string_view rest = text; !rest.empty();) {
     const std::string_view before = rest;
-    const std::string_view shown = text::take_character(rest);
+    const std::string_view shown = text::next_character(rest);
     const std::string_view character = before.substr(0, before.size() - rest.size());
     if (character == shown || character == "\n")
       clean += character;
@@ -68,14 +68,14 @@ std::string json_text(const nlohmann::ordered_json& value, int indent) {
 }
 
 void print(const std::string& line) {
-  const std::size_t end = line.find_last_not_of(' ') + 1;  // columns leave blanks behind the last word
+  const std::size_t end = line.find_last_not_of(' ') + 1;  // columns leave blanks after the last word
   put(for_terminal(line.substr(0, end), STDOUT_FILENO));
 }
 
 void print_json(const nlohmann::ordered_json& value, int indent) { put(json_text(value, indent)); }
 
 void talk(const std::string& line) {
-  note(std::fflush(stdout) == 0);  // on a terminal both streams come in the order in which they were said
+  note(std::fflush(stdout) == 0);  // on a terminal both streams appear in the order of printing
   std::fputs((for_terminal(line, STDERR_FILENO) + "\n").c_str(), stderr);
 }
 
@@ -116,7 +116,7 @@ void results_are_lines() { has_lines = true; }
 void begin_output(std::span<char*> words) {
   output_was_closed = !os::open_standard_streams();
   for (const std::string_view word : words) {
-    if (word == "--") break;  // what follows is another program's
+    if (word == "--") break;  // what follows belongs to another program
     json_is_wanted = json_is_wanted || word == "--json";
   }
 }

@@ -1,4 +1,4 @@
-// Files of pictures.
+// Picture files.
 #pragma once
 
 #include <functional>
@@ -10,8 +10,8 @@
 
 namespace omnipar::cli {
 
-/// Better said before than behind the work: what is wrong with the name of a picture's file, or that nothing can be
-/// drawn here (`bad-picture`, `cannot-draw`); nothing for an empty one.
+/// Called before the work: the error in the name of a picture file, or that nothing can be drawn
+/// here (`bad-picture`, `cannot-draw`); nothing for an empty name.
 [[nodiscard]] std::optional<Diagnostic> refuses_picture(const std::string& path);
 
 /// Draws a picture and writes it to a file. If nothing was drawn, prints the hint. Returns the exit status.

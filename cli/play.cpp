@@ -28,9 +28,9 @@ struct PlayArguments {
   Sources sources;
   std::string keep;
   std::string learn;     ///< --learn: the form of an unknown unit
-  std::string learn_as;  ///< and what its model is called
+  std::string learn_as;  ///< and the name of its model
   std::string game_shots;
-  bool keeps = false;  ///< --keep is there
+  bool keeps = false;  ///< --keep is given
   bool ranges_by_use = false;
   bool keep_ranges = false;
   bool with_virtual = false;
@@ -62,7 +62,7 @@ tl::expected<Rig, Diagnostics> play_room(const PlayArguments& arguments, const F
                       print, {}, &ranges);
 }
 
-/// Keeps the profile and the seats under a name, for the next evening.
+/// Saves the profile and the seats under a name, for the next session.
 int keep(const PlayArguments& arguments, const Profile& profile, const Rig& before, const Rig& after) {
   os::Door& door = os::real_door();
   Profile kept = profile;
@@ -83,7 +83,7 @@ int keep(const PlayArguments& arguments, const Profile& profile, const Rig& befo
   return good;
 }
 
-/// Keeps what units have reached by use, each in its own file; what was measured stays.
+/// Saves learned ranges, each unit's in its own file; calibrations are kept.
 int keep_ranges(const PlayArguments& arguments, const Rig& rig, const std::vector<Calibration>& ranges) {
   int status = good;
   for (const Calibration& found : ranges) {
@@ -106,7 +106,7 @@ int keep_ranges(const PlayArguments& arguments, const Rig& rig, const std::vecto
   return status;
 }
 
-/// --keep writes over no other profile; better said before the evening than behind it.
+/// --keep overwrites no other profile, which is checked before the session.
 std::optional<Diagnostic> keeps_badly(const PlayArguments& arguments, const Catalogue& catalogue) {
   if (!arguments.keeps) return std::nullopt;
   os::Door& door = os::real_door();
@@ -164,7 +164,7 @@ evening::Played play_here(const PlayArguments& arguments, const FoundProfile& gi
   return played;
 }
 
-/// What is wrong with the arguments themselves.
+/// Errors in the arguments themselves.
 std::optional<Diagnostic> refused_words(const PlayArguments& arguments) {
   const bool here = arguments.sources.host.empty();
   if (!here && !arguments.command.empty())
@@ -221,7 +221,7 @@ void name_own_map(const PlayArguments& arguments, const FoundProfile& given) {
     talk(fmt::format("These are the default bindings. For your own: omnipar play {}", shell_word(own)));
 }
 
-/// Offers to learn if no connected unit can be played on.
+/// Offers to learn if no connected unit is playable.
 void offer_to_learn(const PlayArguments& arguments, const Catalogue& catalogue) {
   const std::vector<std::string> unknown = only_unknown_units(arguments.sources, catalogue);
   if (unknown.empty()) return;
@@ -231,7 +231,7 @@ void offer_to_learn(const PlayArguments& arguments, const Catalogue& catalogue) 
                   unknown.front(), shell_word(arguments.sources.profile), same_host(arguments.sources.host)));
 }
 
-/// What is said on the command line goes before the profile's own.
+/// Command-line options override the profile's own settings.
 Diagnostics with_game_shots(const PlayArguments& arguments, FoundProfile& given) {
   if (auto problem = add_game_shots(given.catalogue, arguments.game_shots, *given.profile))
     return {std::move(*problem)};
@@ -256,7 +256,7 @@ int show_plan(const PlayArguments& arguments, const Plan& plan) {
 
 int run(const PlayArguments& arguments) {
   os::Door& door = os::real_door();
-  // With a command, all that goes wrong on our side has one status, which other programs hardly use for their own.
+  // With a command, every failure on our side has one status, which other programs hardly use.
   const auto ours = [&arguments](int status) { return arguments.command.empty() ? status : int{could_not_go_on}; };
   if (const auto problem = refused_words(arguments)) {
     tell({*problem});

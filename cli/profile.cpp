@@ -64,7 +64,7 @@ void show_actions(const Profile& profile) {
                       hotkey.place.empty() ? "built in" : "own, " + hotkey.place));
 }
 
-/// One line a source: what it feeds, and where that is written.
+/// One line per source: its targets, and where that is written.
 void show_line(const inspect::Link& link, const std::string& first_seat, bool again) {
   std::string source =
       link.source.empty() ? "(unassigned on purpose)" : link.source + (link.shape.empty() ? "" : ", " + link.shape);
@@ -132,8 +132,8 @@ int make(const ProfileArguments& arguments) {
   return good;
 }
 
-/// Roles as TOML: "south", or ["east", "west"]. A word that begins with '{' is a table already, and one with '[' all of
-/// the list.
+/// Roles as TOML: "south", or ["east", "west"]. A word that begins with '{' is already a table, and one with '[' the
+/// whole list.
 std::string value_of(const std::vector<std::string>& uses) {
   if (uses.size() == 1 && uses[0].starts_with('[')) return uses[0].substr(0, uses[0].rfind(']') + 1);
   std::string all;
@@ -144,7 +144,7 @@ std::string value_of(const std::vector<std::string>& uses) {
   return uses.size() == 1 ? all : "[" + all + "]";
 }
 
-/// Edits one binding of a profile's file. An edit that would bring a mistake in is refused.
+/// Edits one binding of a profile's file. An edit that would introduce a mistake is rejected.
 int edit(const ProfileArguments& arguments, bool clear) {
   os::Door& door = os::real_door();
   const auto to_write = profile_to_write(door, arguments.sources, arguments.sources.profile);
@@ -181,7 +181,7 @@ int set(const ProfileArguments& arguments) {
 
 int clear(const ProfileArguments& arguments) { return edit(arguments, true); }
 
-/// The names of what a port has: its directions, and its controller's targets.
+/// The names in a port: its directions, and its controller's targets.
 std::vector<std::string> targets_of(const FoundProfile& given, int port) {
   std::vector<std::string> names{"directions"};
   for (const Question& question : questions_for(given.catalogue, *given.profile, port)) names.push_back(question.name);
@@ -190,7 +190,7 @@ std::vector<std::string> targets_of(const FoundProfile& given, int port) {
   return names;
 }
 
-/// Gives one port the bindings of another; those for which it has no target are in `no_twin`.
+/// Gives one port the bindings of another; those whose target it lacks are in `no_twin`.
 tl::expected<Profile, Diagnostics> with_port_copied(const FoundProfile& given, const ProfileArguments& arguments,
                                                     std::vector<std::string>& no_twin) {
   Profile profile = *given.profile;
@@ -224,7 +224,7 @@ tl::expected<Profile, Diagnostics> with_port_copied(const FoundProfile& given, c
   return profile;
 }
 
-/// The targets of a port for which the units of its seat that are here have nothing.
+/// The targets of a port for which the connected units of its seat have no control.
 std::vector<std::string> unserved_here(const ProfileArguments& arguments, const Catalogue& catalogue,
                                        const Profile& profile) {
   const auto plan = compile(catalogue, profile);
@@ -246,7 +246,7 @@ std::vector<std::string> unserved_here(const ProfileArguments& arguments, const 
   return roles.empty() ? std::vector<std::string>{} : unserved(*plan, port->seat, roles);
 }
 
-/// A whole profile under another name, or one port's bindings for another port.
+/// Copies a whole profile to a new name, or one port's bindings to another port.
 int copy(const ProfileArguments& arguments) {
   os::Door& door = os::real_door();
   const FoundProfile given = load(door, arguments.sources);

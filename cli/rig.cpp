@@ -210,7 +210,7 @@ std::string find_name(const Rig& rig, const play::RollCall::Seated& seated) {
   return unit != nullptr ? unit->name : "";
 }
 
-/// `adds`: one unit more at a seat, which may have others.
+/// `adds`: adds a unit at a seat, which may have others.
 int run_call(const RigArguments& arguments, bool adds) {
   for (const std::string& seat : arguments.seats) {
     if (!is_seat(seat)) return bad_input;
@@ -323,7 +323,7 @@ void add_rig(CLI::App& app, int& status) {
     if (second != nullptr) added->add_option(second, arguments->other)->required();
   };
   named("seat", "move a unit to another seat", seat, "omnipar rig seat \"blue pad\" left", "NAME", "SEAT");
-  named("unseat", "remove a unit from its seat, but keep it in the rig", unseat, "omnipar rig unseat \"blue pad\"",
+  named("unseat", "remove a unit from its seat (it stays in the rig)", unseat, "omnipar rig unseat \"blue pad\"",
         "NAME", nullptr);
   named("rename", "rename a unit", rename, "omnipar rig rename \"Fenwick Reading-Room Pad\" \"blue pad\"", "NAME",
         "NEW");

@@ -76,7 +76,7 @@ Lines trace_lines(os::Door& door, const std::string& path) {
 }
 
 std::optional<Diagnostic> read_trace(os::Door& door, const std::string& path,
-                                     const std::function<bool(const TraceEvent&, const Description&)>& take) {
+                                     const std::function<bool(const TraceEvent&, const Description&)>& on_event) {
   files::LineReader lines{door, path};
   TraceReader reader{path};
   for (;;) {
@@ -85,18 +85,19 @@ std::optional<Diagnostic> read_trace(os::Door& door, const std::string& path,
     if (!*line) return reader.finish();
     const auto event = reader.read_line(**line);
     if (!event) return event.error();
-    if (*event && !take(**event, reader.nodes().at((*event)->node))) return std::nullopt;
+    if (*event && !on_event(**event, reader.nodes().at((*event)->node))) return std::nullopt;
   }
 }
 
 std::optional<Diagnostic> hear_trace(os::Door& door, const std::string& path, const Catalogue& catalogue,
-                                     const std::function<bool(const TraceEvent&, const Description&)>& take) {
+                                     const std::function<bool(const TraceEvent&, const Description&)>& on_event) {
   bool continues = true;
   play::TraceHost host{
-      catalogue, [&](const TraceEvent& event, const Description& node) { continues = continues && take(event, node); },
+      catalogue,
+      [&](const TraceEvent& event, const Description& node) { continues = continues && on_event(event, node); },
       [](const Diagnostic& why) { tell({why}); }};
   auto problem = read_trace(door, path, [&](const TraceEvent& event, const Description& node) {
-    host.take(event, node);
+    host.process(event, node);
     return continues;
   });
   host.settle();
@@ -117,7 +118,7 @@ std::string room_node_name(int number) { return fmt::format("node {}", number); 
 
 tl::expected<std::vector<Description>, Diagnostic> read_room(os::Door& door, const std::string& path,
                                                              const Catalogue& catalogue) {
-  std::map<int, std::vector<Change>> found;  // the state at the first plugging in
+  std::map<int, std::vector<Change>> found;  // the state at its first connection
   files::LineReader lines{door, path};
   TraceReader reader{path};
   for (;;) {

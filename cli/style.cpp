@@ -11,11 +11,11 @@
 namespace omnipar::cli {
 namespace {
 
-// Control characters. A text from outside that has them colours itself, and nothing behind it.
+// Control characters. A text from outside that contains them colours itself, and nothing after it.
 constexpr char begins = '\x0e';
 constexpr char ends = '\x0f';
 
-std::optional<bool> wanted;  ///< nothing: where there is a terminal
+std::optional<bool> wanted;  ///< unset: only on a terminal
 
 bool is_style(char letter) { return std::string_view{"rgyb"}.find(letter) != std::string_view::npos; }
 
@@ -68,7 +68,7 @@ std::string for_terminal(std::string_view text, int stream) {
       clean += first;
       text.remove_prefix(1);
     } else {
-      clean += text::take_character(text);
+      clean += text::next_character(text);
     }
   }
   if (is_open) clean += plain;

@@ -1,4 +1,4 @@
-// Colour on terminals: where it helps, never needed.
+// Colours on terminals: helpful, but never required.
 #pragma once
 
 #include <cstddef>
@@ -9,11 +9,11 @@ namespace omnipar::cli {
 
 enum class Style : char { error = 'r', good = 'g', hint = 'y', bright = 'b' };
 
-/// A text that is shown so by `print` and `talk` where there are colours, and plain elsewhere.
+/// A text that `print` and `talk` show in this style if there are colours, and plain elsewhere.
 [[nodiscard]] std::string styled(Style style, std::string_view text);
 
-/// Without control characters, which could do harm to a terminal; lines and columns stay, and styles become colours if
-/// the stream (1 or 2) has any.
+/// Without control characters, which could be harmful in a terminal; lines and columns are kept, and styles become
+/// colours if the stream (1 or 2) has any.
 [[nodiscard]] std::string for_terminal(std::string_view text, int stream);
 
 /// "auto": on a terminal, unless NO_COLOR is set or TERM is "dumb"; "always"; "never". False if it is none of these.
@@ -22,7 +22,7 @@ enum class Style : char { error = 'r', good = 'g', hint = 'y', bright = 'b' };
 /// True if the stream (1 or 2) shows colours.
 [[nodiscard]] bool has_colours(int stream);
 
-/// How many characters fit on a line of the output; 0 if it is not a terminal.
+/// The number of columns of the output; 0 if it is not a terminal.
 [[nodiscard]] std::size_t terminal_width();
 
 }  // namespace omnipar::cli

@@ -13,7 +13,7 @@
 namespace omnipar::cli {
 namespace {
 
-/// Aiming, steering, rolling: a machine that is played so is meant, not one for which the buttons are enough.
+/// A machine with the same kind of aiming, steering or rolling is intended, not one that only has enough buttons.
 bool is_special(RoleKind kind) {
   return kind == RoleKind::pointer || kind == RoleKind::turns || kind == RoleKind::movement ||
          kind == RoleKind::two_sided;
@@ -33,7 +33,7 @@ bool is_played_by(const SystemSheet& system, RoleKind role) {
   });
 }
 
-/// How many targets of the first seat nothing feeds; nothing for a machine that cannot be played at all.
+/// The number of targets of the first seat without a source; nothing for an unplayable machine.
 std::optional<std::size_t> lacks(const Catalogue& catalogue, const std::string& system,
                                  std::span<const std::string> roles) {
   const auto profile = propose(catalogue, system);

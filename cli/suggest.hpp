@@ -12,7 +12,8 @@ namespace omnipar::cli {
 /// simplest for which they are sufficient. Empty if there is none.
 [[nodiscard]] std::string machine_for(const Catalogue& catalogue, const std::vector<std::string>& roles);
 
-/// The command that plays on it, or, if there is none, that lists the machines; `options` follow the machine's name.
+/// The command that plays on it, or, if there is none, the one that lists the machines; `options` follow the machine's
+/// name.
 [[nodiscard]] std::string play_command(const Catalogue& catalogue, const std::vector<std::string>& roles,
                                        const std::string& options);
 

@@ -1,4 +1,4 @@
-// The page of targets, as long as it lives.
+// The page of targets, served during the lifetime of this object.
 #pragma once
 
 #include <memory>

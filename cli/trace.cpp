@@ -86,12 +86,12 @@ int record(const TraceArguments& arguments) {
   return good;
 }
 
-/// Compares line after line with a file of stored samples.
+/// Compares each line with a file of stored samples.
 class Comparison {
  public:
   Comparison(os::Door& door, const std::string& path) : stored_(door, path) {}
 
-  void take(const std::string& line) {
+  void add(const std::string& line) {
     ++number_;
     if (done()) return;
     const auto wanted = next();
@@ -159,7 +159,7 @@ int replay(const TraceArguments& arguments) {
   LineSink sink = print;
   if (!arguments.against.empty()) {
     comparison.emplace(door, arguments.against);
-    sink = [&comparison](const std::string& line) { comparison->take(line); };
+    sink = [&comparison](const std::string& line) { comparison->add(line); };
   }
   const bool samples = arguments.json || comparison.has_value();
   const auto played = play_through({*given.profile, given.catalogue, *rig},
@@ -171,8 +171,8 @@ int replay(const TraceArguments& arguments) {
   return comparison ? compared(arguments, *comparison) : good;
 }
 
-/// The numbers of the nodes whose units are called so; nothing, when a name fits none or the piece lies behind the
-/// trace's end, which has been said.
+/// The numbers of the nodes whose units have these names; nothing after printing that a name matches none, or that the
+/// part is beyond the trace's end.
 std::optional<std::vector<int>> nodes_called(const TraceArguments& arguments) {
   std::vector<int> nodes;
   Time end{};

@@ -9,10 +9,10 @@
 
 namespace omnipar::cli {
 
-/// A new file, to write into; nothing, when why not has been said, and `status` is set.
+/// Creates a new file for writing; nothing after printing why not and setting `status`.
 [[nodiscard]] std::optional<os::Descriptor> new_file(const std::string& path, int& status);
 
-/// Writes whole lines, or none.
+/// Writes complete lines, or none.
 class LineFile {
  public:
   LineFile(os::Door& door, int descriptor) : door_(door), descriptor_(descriptor) {}
@@ -24,7 +24,7 @@ class LineFile {
     if (failure_ == 0)
       size_ += whole.size();
     else
-      static_cast<void>(door_.truncate(descriptor_, size_));  // the torn line
+      static_cast<void>(door_.truncate(descriptor_, size_));  // the incomplete line
     return failure_ == 0;
   }
   /// 0, or minus the error number of the line that could not be written.

@@ -69,7 +69,7 @@ Known known_unit(const Catalogue& catalogue, const std::vector<Description>& nod
   return known;
 }
 
-/// What is known of the rig's unit from its calibration: combinations that are blocked or ghost.
+/// The blocked and ghosting combinations in the calibration of the rig's unit.
 void add_combinations(const Known& known, const Rig& rig, std::vector<std::string>& notes) {
   const Catalogue catalogue{{}, known.sheet != nullptr ? std::vector{*known.sheet} : std::vector<UnitSheet>{}};
   for (const std::string& part : known.parts) {
@@ -92,7 +92,7 @@ std::string aim_words(const AimCalibration& aim) {
                      aim.screen.empty() ? "" : fmt::format(", for the screen \"{}\"", aim.screen));
 }
 
-/// What is known of its sticks, axes and aim from its calibration, and what of that does not hold any more.
+/// The calibrations of its sticks, axes and aim, and those that no longer apply.
 void add_measured(const Known& known, const Rig& rig, std::vector<std::string>& notes) {
   const Catalogue catalogue{{}, known.sheet != nullptr ? std::vector{*known.sheet} : std::vector<UnitSheet>{}};
   for (const std::string& part : known.parts) {
@@ -120,7 +120,7 @@ void add_measured(const Known& known, const Rig& rig, std::vector<std::string>& 
   }
 }
 
-/// What is odd about it; that nothing is known of an axis yet is common, and said only if `all` is asked for.
+/// Warnings about it; axes without a known value are common, so they are listed only with `all`.
 std::vector<std::string> notes_of(const Known& known, const Rig& rig, const Findings& findings, bool all) {
   const Catalogue catalogue{{}, known.sheet != nullptr ? std::vector{*known.sheet} : std::vector<UnitSheet>{}};
   std::vector<std::string> notes;
@@ -141,7 +141,7 @@ std::vector<std::string> notes_of(const Known& known, const Rig& rig, const Find
   return notes;
 }
 
-/// A sheet knows what of a unit can be pressed; of others everything that has no role is named.
+/// A sheet lists a unit's controls; for other units every control without a role is named.
 std::vector<std::string> roleless(const Known& known) {
   const Catalogue catalogue{{}, known.sheet != nullptr ? std::vector{*known.sheet} : std::vector<UnitSheet>{}};
   std::vector<Description> own;
@@ -241,8 +241,8 @@ void show(const Known& known, const Rig& rig, const Findings& findings, bool why
 /// The nodes found.
 struct Found {
   std::vector<Description> nodes;
-  std::vector<Description> all;  ///< with those that may not be read
-  std::size_t shut = 0;          ///< pads that may not be read
+  std::vector<Description> all;  ///< including unreadable ones
+  std::size_t shut = 0;          ///< unreadable pads
 };
 
 /// Finds the connected nodes or those of a room. Adds notes about controls that only inaccessible raw reports contain.
@@ -266,7 +266,7 @@ tl::expected<Found, Diagnostic> find_units(const UnitsArguments& arguments, cons
   return found;
 }
 
-/// What else could be played on, with a sheet.
+/// Other devices that could be played with a sheet.
 void tell_others(const Catalogue& catalogue, const std::vector<Description>& nodes) {
   std::vector<std::string> names;
   const auto others = inspect::others(catalogue, nodes);
@@ -288,7 +288,7 @@ std::vector<std::string> roles_there(const Catalogue& catalogue, const std::vect
   return roles;
 }
 
-/// Listens for as long as it was asked for, or to all of a room.
+/// Listens for the requested time, or to all of a room.
 tl::expected<Findings, Diagnostic> listen(const UnitsArguments& arguments, const Catalogue& catalogue) {
   if (arguments.listen <= 0) return Findings{};
   os::Door& door = os::real_door();

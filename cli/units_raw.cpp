@@ -43,7 +43,7 @@ class RawListener final : public play::ReportListener {
     Raw& raw = raws_.at(node);
     const bool has_id = raw.numbered && !bytes.empty();
     raw.last[has_id ? bytes.front() : std::uint8_t{0}].assign(bytes.begin(), bytes.end());
-    say(raw.live.take(bytes, now));
+    say(raw.live.feed(bytes, now));
   }
   void cannot_hear_raw(const Description& unit, int error) override {
     talk(fmt::format("\"{}\": its raw reports cannot be read: {}. (To get access: omnipar doctor --rule {})",
@@ -95,7 +95,7 @@ std::optional<Diagnostic> hear_raw(const Catalogue& catalogue, const RawArgument
   auto failure = read_trace(door, arguments.host, [&](const TraceEvent& event, const Description& node) {
     Description named = node;
     named.node = room_node_name(event.node);
-    // A trace may have a unit's reports and not its plugging in.
+    // A trace may contain a unit's reports without its connection.
     if (event.action == TraceAction::plug_in || (!event.raw.empty() && !listener.raws().contains(event.node)))
       listener.arrived(event.node, named, event.time);
     while (listener.next_due() && *listener.next_due() <= event.time) listener.waited(*listener.next_due());

@@ -29,7 +29,7 @@ tl::expected<std::vector<Description>, Diagnostic> nodes_there(const Sources& so
   return nodes;
 }
 
-/// A part of a unit at its own seat of the rig, or where a new one would sit.
+/// A part of a unit at its own seat of the rig, or at the seat that a new one would get.
 Unused unused_of(const FoundProfile& given, const Rig& rig, const std::vector<Description>& nodes,
                  const UnitNodes& unit, const std::string& part) {
   Description main = nodes[unit.main()];
@@ -56,7 +56,7 @@ Unused unused_of(const FoundProfile& given, const Rig& rig, const std::vector<De
   return unused;
 }
 
-/// The targets of a seat's ports to which nothing is bound.
+/// The targets of a seat's ports without a source.
 std::vector<std::string> free_targets(const Plan& plan, const std::string& seat) {
   const std::vector<bool> bound = bound_targets(plan);
   std::vector<std::string> names;

@@ -1,4 +1,4 @@
-// What units have that does nothing, and what a machine has that nothing moves.
+// Controls without an effect, and targets without a source.
 #pragma once
 
 #include "sources.hpp"

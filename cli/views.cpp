@@ -24,7 +24,7 @@ namespace {
 
 constexpr std::size_t most_act_width = 50;
 
-/// What is pressed is bright; the blanks behind it stay.
+/// Pressed names are bright; the blanks after them are not.
 std::string cell(const std::string& text) {
   const std::size_t end = text.find_last_not_of(' ') + 1;
   return text.substr(0, end) == "." ? text : styled(Style::bright, text.substr(0, end)) + text.substr(end);
@@ -35,7 +35,7 @@ std::string fitted(std::string_view text, std::size_t width) {
   std::string all;
   std::size_t columns = 0;
   while (!text.empty()) {
-    const std::string_view character = text::take_character(text);
+    const std::string_view character = text::next_character(text);
     const auto own = static_cast<std::size_t>(view::columns_of(character));
     const bool is_last = text.empty();
     if (columns + own + (is_last ? 0 : 1) > width) {
@@ -173,7 +173,7 @@ class TableView final : public View {
     return line;
   }
 
-  /// From 80 characters on all columns fit: first the inputs become shorter, then the ports.
+  /// From 80 columns on everything fits: first the inputs become shorter, then the ports.
   void fit_into(std::size_t width, std::size_t ports) {
     constexpr std::size_t time_width = 11, least_act = 22, least_port = 8;
     const std::size_t all_ports = ports * (port_width_ + 2);
@@ -199,7 +199,7 @@ class TableView final : public View {
     sink_(fmt::format("{:>6} ms  action: {}", ms(now), action));
   }
 
-  /// "stick-x", which "stick-y" follows.
+  /// "stick-x", which is followed by "stick-y".
   bool is_first_of_pair(const PortInfo& port, std::uint16_t t) const {
     if (t + 1 >= port.target_count) return false;
     const std::string_view one = plan_.targets()[std::size_t{port.first_target} + t].name;
@@ -208,7 +208,7 @@ class TableView final : public View {
            one.substr(0, one.size() - 1) == other.substr(0, other.size() - 1);
   }
 
-  /// What is not at rest on a port; "." if all is.
+  /// The targets of a port that are not at rest; "." if all are.
   std::string port_text(const PortInfo& port, const Reader& reader) const {
     std::string text;
     for (std::uint16_t t = 0; t < port.target_count; ++t) {
@@ -239,7 +239,7 @@ class TableView final : public View {
     return text.empty() ? "." : text;
   }
 
-  /// Without a reader: another event came before the machine looked, so the ports are left open.
+  /// Without a reader: another event came before the machine's sample, so the ports are left open.
   void print_waiting(const Reader* reader) {
     if (waiting_) {
       if (pace_) pace_(waiting_->time);
@@ -380,7 +380,7 @@ tl::expected<Rig, Diagnostics> play_through(SessionOptions options, Room room, b
     session->process();
     reader.next_frame();
     view->frame(time, reader);
-    // Frames in which nothing can change are passed over.
+    // Frames in which nothing can change are skipped.
     const Time next = session->next_due().value_or(time);
     if (reader.changed().empty() && next > time)
       number = std::max(number, (next.time_since_epoch() - Duration{1}) / frame);

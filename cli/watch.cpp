@@ -48,7 +48,7 @@ std::optional<view::Size> parsed_size(const std::string& word) {
   return size;
 }
 
-/// What is wrong with the arguments themselves.
+/// Errors in the arguments themselves.
 std::optional<Diagnostic> refused_words(const WatchArguments& arguments) {
   const auto refuse = [](std::string id, std::string message, std::string hint) {
     return Diagnostic{std::move(id), Severity::error, std::move(message), "", std::move(hint)};
@@ -66,13 +66,13 @@ std::optional<Diagnostic> refused_words(const WatchArguments& arguments) {
   return std::nullopt;
 }
 
-/// Where the session's own failures belong: a room is a file.
+/// The place of the session's own failures: a room is a file.
 Status refusal(const WatchArguments& arguments) { return arguments.sources.host.empty() ? machine_refuses : bad_input; }
 
 int show_once(const WatchArguments& arguments, Watching& watching) {
   os::Door& door = os::real_door();
   if (arguments.sources.host.empty()) {
-    // Until sockets and pads that send all the time have said who they are.
+    // Until sockets and streaming pads have been recognised.
     constexpr Duration a_moment{400'000};
     const Time end = door.now() + a_moment;
     while (door.now() < end) {
@@ -81,7 +81,7 @@ int show_once(const WatchArguments& arguments, Watching& watching) {
     }
   } else {
     watching.run(arguments.from < 0 ? latest_time : at_us(0) + seconds(arguments.from));
-    watching.run(watching.session().now() + watching.session().plan().frame());  // the machine sees it a frame later
+    watching.run(watching.session().now() + watching.session().plan().frame());  // the machine sees it one frame later
   }
   if (const auto& failure = watching.session().failure()) {
     tell({*failure});
@@ -147,7 +147,7 @@ LoopOptions loop_options(const WatchArguments& arguments) {
   return options;
 }
 
-/// The paths of all pointers that have moved, as far as they were looked at.
+/// The paths of all pointers that have moved.
 int draw_paths(const WatchArguments& arguments, Watching& watching) {
   const Plan& plan = watching.session().plan();
   return draw_picture(
@@ -168,7 +168,7 @@ int draw_paths(const WatchArguments& arguments, Watching& watching) {
       });
 }
 
-/// A player that is asked for and that the profile does not have, or none.
+/// A requested player that the profile does not have, or none.
 std::optional<Diagnostic> missing_player(const WatchArguments& arguments, const Watching& watching) {
   std::vector<std::string> there;
   for (const inspect::SeenPort& port : watching.seen().ports()) there.push_back(std::to_string(port.number));
@@ -182,7 +182,7 @@ std::optional<Diagnostic> missing_player(const WatchArguments& arguments, const 
 /// Draws, ticks off or prints samples until it ends.
 int watch_on(const WatchArguments& arguments, Watching& watching, bool all_players) {
   os::Door& door = os::real_door();
-  // A result as JSON may go to a file while the terminal of the talk is drawn on.
+  // A JSON result may go to a file while the terminal of the messages is drawn on.
   const int stream = arguments.json ? 2 : 1;
   const bool can_do_without = arguments.tick_off || arguments.json;
   std::unique_ptr<view::Terminal> terminal;
@@ -217,7 +217,7 @@ int run(const WatchArguments& arguments) {
   options.session.with_virtual = arguments.with_virtual;
   options.session.grab = arguments.grab;
   if (!find_files(arguments, options.session)) return bad_input;
-  // A machine may have more ports than people are there; a profile of one's own has those that are meant.
+  // A machine may have more ports than players; a user's profile has those that are needed.
   const bool all_players = !arguments.players.empty() || !options.session.profile.place.empty();
   const std::string& host = arguments.sources.host;
   if (!host.empty()) options.room = Room{host, trace_lines(os::real_door(), host), {}};

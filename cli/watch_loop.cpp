@@ -15,9 +15,9 @@
 namespace omnipar::cli {
 namespace {
 
-constexpr Duration between_drawings{16'667};  // 60 a second
+constexpr Duration between_drawings{16'667};  // 60 per second
 
-// What a terminal gets for Ctrl-C and Ctrl-Z.
+// The characters of Ctrl-C and Ctrl-Z.
 constexpr char interrupt = 3, suspend = 26;
 
 }  // namespace
@@ -92,7 +92,7 @@ Time WatchLoop::due() const {
   const auto add = [&due](std::optional<Time> other) { due = std::min(due, other.value_or(due)); };
   const auto next = live_.next_due();
   if (options_.is_room) {
-    // The room's end is nothing that happens in it.
+    // The end of the room is not an event.
     Session& session = live_.session();
     if (!live_.is_over()) add(pace_->when(next.value_or(session.now() + session.plan().frame()), now));
   } else {
@@ -124,19 +124,19 @@ bool WatchLoop::wait() {
 }
 
 void WatchLoop::process() {
-  while (const auto caught = signals_.next()) take_signal(caught->number);
+  while (const auto caught = signals_.next()) handle_signal(caught->number);
   const Time now = door_.now();
   if (options_.is_room)
     live_.run(pace_->room(now));
   else
     live_.process(now);
-  if (std::exchange(is_typed_, false)) take_typed();
+  if (std::exchange(is_typed_, false)) handle_keys();
   dirty_ = live_.has_changed() || dirty_;
   if (options_.prints && !flush_results()) ended_ = true;
   if (terminal_ == nullptr) live_.print_messages();
 }
 
-void WatchLoop::take_signal(int number) {
+void WatchLoop::handle_signal(int number) {
   switch (number) {
     case SIGWINCH:
       if (terminal_ != nullptr) size_ = terminal_->size();
@@ -168,7 +168,7 @@ void WatchLoop::stop() {
 
 // -- keys -----------------------------------------------------------------------------------------------------
 
-void WatchLoop::take_typed() {
+void WatchLoop::handle_keys() {
   const auto text = terminal_->typed();
   if (!text) {
     ended_ = true;  // the terminal is gone
@@ -184,7 +184,7 @@ void WatchLoop::take_typed() {
   }
 }
 
-/// On a unit that types, the second one within two seconds is.
+/// On a typing unit, the second one within two seconds is.
 bool WatchLoop::is_meant(char key) {
   constexpr Duration soon{2'000'000};
   const Time now = door_.now();
@@ -224,7 +224,7 @@ void WatchLoop::press(char key) {
   }
 }
 
-/// To the next thing that happens, and what follows from it.
+/// Advances to the next event, and to its consequences.
 void WatchLoop::step(Time now) {
   pace_->stand(true, now);
   Session& session = live_.session();

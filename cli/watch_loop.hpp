@@ -1,4 +1,4 @@
-// The loop in which a terminal is drawn on, or in which only what is ticked off is said.
+// The loop that draws on a terminal, or only prints what is ticked off.
 #pragma once
 
 #include <optional>
@@ -18,25 +18,25 @@ struct LoopOptions {
   bool is_room = false;
   bool prints = false;  ///< prints samples; ends when the output is closed
   bool raw = false;
-  bool step = false;  ///< a room stands still at first
+  bool step = false;  ///< a room starts paused
   double speed = 1;   ///< of a room
-  Duration from{0};   ///< where in a room to begin
+  Duration from{0};   ///< the start time in a room
   std::optional<Duration> at_most{};
-  std::string begin{};  ///< what is said first where nothing is drawn
+  std::string begin{};  ///< the first message, without a drawing
 };
 
 /// Runs a live view. Draws on a terminal: stdout, or stderr with `json`. Without a terminal, prints messages, and runs
 /// a room at full speed. Returns a diagnostic if it cannot continue.
 [[nodiscard]] std::optional<Diagnostic> go_live(const LoopOptions& options, bool json, Live& live);
 
-/// A room's time by the clock on the wall: as fast as was asked for, or standing still.
+/// A room's time as a function of real time: at the requested speed, or paused.
 class Pace {
  public:
   Pace(Time room, Time now, double speed, bool stands) : room_(room), since_(now), speed_(speed), stands_(stands) {}
 
   [[nodiscard]] bool stands() const noexcept { return stands_; }
   [[nodiscard]] Time room(Time now) const;
-  /// When the room is so far; nothing while it stands.
+  /// When the room reaches this time; nothing while it is paused.
   [[nodiscard]] std::optional<Time> when(Time room, Time now) const;
   void stand(bool still, Time now);
   void go_to(Time room, Time now);
@@ -62,9 +62,9 @@ class WatchLoop {
   [[nodiscard]] Time due() const;
   [[nodiscard]] bool wait();
   void process();
-  void take_signal(int number);
+  void handle_signal(int number);
   void stop();
-  void take_typed();
+  void handle_keys();
   [[nodiscard]] bool is_meant(char key);
   void press(char key);
   void step(Time now);

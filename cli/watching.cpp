@@ -15,7 +15,7 @@ namespace {
 
 constexpr std::string_view no_machine = "none";
 
-/// True if the terminal gets what is pressed on this node, too.
+/// True if the terminal also receives the keys of this node.
 bool types(const Description& node) {
   return std::ranges::any_of(node.codes, [](const CodeRange& range) {
     constexpr std::uint16_t first_button = 0x100;  // KEY_MAX of keyboards; buttons follow
@@ -73,7 +73,7 @@ void Watching::plan_is(const Plan& plan) {
   links_ = inspect::links(catalogue_, profile_);
   if (!wants_ticks_) return;
   inspect::TickOff ticks{plan, seen_, players_};
-  if (ticks_) ticks.take_over(*ticks_);
+  if (ticks_) ticks.carry_over(*ticks_);
   ticks_ = std::move(ticks);
 }
 
@@ -106,7 +106,7 @@ void Watching::on_event(const SessionEvent& event) {
   if (notes_.size() > most) notes_.erase(notes_.begin(), notes_.end() - most);
 }
 
-/// The machine does not receive the press that takes a seat, but it counts as tested.
+/// The machine does not receive the press that claims a seat, but it counts as tested.
 void Watching::tick_what_seats(const std::string& seat) {
   const auto press = ticks_ ? seen_.last_press() : std::nullopt;
   if (!press) return;
@@ -188,7 +188,7 @@ void Watching::run(Time until) {
     session_->process();
     if (next > until) return;
     sample(next);
-    // Frames in which nothing can change are passed over.
+    // Frames in which nothing can change are skipped.
     const auto due = session_->next_due();
     if (!is_busy_ && (!due || *due > next)) {
       const Duration frame = session_->plan().frame();
@@ -208,7 +208,7 @@ view::Page Watching::page() const {
                                                           : fmt::format("{} on {}", profile_.name, profile_.system);
   if (!plays) page.title = "units, without a profile";
   if (auto press = seen_.last_press()) {
-    // It may have been the one that took the seat.
+    // It may have been the press that claimed the seat.
     for (const inspect::SeenUnit& unit : seen_.units())
       if (unit.name == press->unit) press->seat = unit.seat;
     std::function<std::vector<inspect::Stop>()> stops;

@@ -1,4 +1,4 @@
-// A session that is looked at: what is seen of it, ticked off and said, without anybody who draws.
+// A watched session: what it shows, ticks off and prints, without the drawing.
 #pragma once
 
 #include <functional>
@@ -18,20 +18,20 @@
 
 namespace omnipar::cli {
 
-/// What a session needs, and whether the machine's side is looked at: with an empty profile only units are.
+/// The options of a session, and whether ports are shown: with an empty profile only units are.
 struct WatchingOptions {
   SessionOptions session;
   std::optional<Room> room{};
   bool ticks = false;
-  std::vector<int> players{};  ///< with ticks: these alone
-  LineSink samples{};          ///< gets samples as JSON Lines
-  /// Called for connected units and for reports, as soon as the view has them.
+  std::vector<int> players{};  ///< with ticks: only these players
+  LineSink samples{};          ///< receives samples as JSON Lines
+  /// Called for connected units and for reports, once the view has them.
   std::function<void(const std::vector<UnitDetails>&)> on_units{};
   std::function<void(int node, const Report&)> on_report{};
   EventHandler on_event{};
 };
 
-/// A profile that plays nothing, and the catalogue that has its machine.
+/// A profile without ports, and the catalogue that contains its machine.
 void watch_units_only(SessionOptions& options);
 
 class Watching final : public Live {
@@ -44,10 +44,10 @@ class Watching final : public Live {
     if (session_) session_->close();
   }
 
-  /// Also sends the players' messages there.
+  /// Also prints the messages for players.
   void say_to(LineSink say) override { say_ = std::move(say); }
   [[nodiscard]] Session& session() noexcept override { return *session_; }
-  /// Also the samples that are due.
+  /// Also prints the samples that are due.
   void process(Time now) override;
   void run(Time until) override;
   [[nodiscard]] std::optional<Time> next_due() const override;
@@ -60,9 +60,9 @@ class Watching final : public Live {
   void print_messages() override;
 
   [[nodiscard]] const std::optional<inspect::TickOff>& ticks() const noexcept { return ticks_; }
-  /// With the last press and the ticks.
+  /// Includes the last press and the ticks.
   [[nodiscard]] view::Page page() const override;
-  /// All that is seen, and what is ticked off.
+  /// Everything shown, and what is ticked off.
   [[nodiscard]] nlohmann::ordered_json seen_json() const;
   [[nodiscard]] nlohmann::ordered_json ticks_json() const;
 
@@ -93,11 +93,11 @@ class Watching final : public Live {
   std::function<void(int, const Report&)> on_report_;
   EventHandler on_event_;
   std::map<std::string, std::string> grabbed_;  ///< messages about nodes that another program has grabbed, by path
-  std::map<int, bool> types_;                   ///< nodes whose keys a terminal gets, too
+  std::map<int, bool> types_;                   ///< nodes whose keys also reach the terminal
   std::optional<Time> typed_at_;
   std::uint64_t seen_changes_ = 0;
   Time sampled_{};       ///< the last frame
-  bool is_busy_ = true;  ///< something may be different in the next frame
+  bool is_busy_ = true;  ///< the next frame may differ
   bool units_are_new_ = true;
   bool changed_ = true;
   bool exits_ = false;

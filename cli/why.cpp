@@ -30,13 +30,13 @@ struct WhyArguments {
   bool json = false;
 };
 
-/// What is asked about: roles, each with the word for where it comes from, at one seat or at all.
+/// The subject of a question: roles, each with its origin, at one seat or at all.
 struct Question {
   std::string seat;
   std::vector<inspect::Meaning> roles;
 };
 
-/// What else a word may be that is neither a role nor a raw code.
+/// Other meanings of a word that is neither a role nor a raw code.
 Diagnostic no_control(const FoundProfile& given, const std::string& name) {
   const auto targets = given.plan->targets();
   if (std::ranges::find(targets, name, &TargetInfo::name) != targets.end())
@@ -51,7 +51,7 @@ Diagnostic no_control(const FoundProfile& given, const std::string& name) {
           near.starts_with("did") ? near : "roles are: " + catalogue::listed(role_names())};
 }
 
-/// The seat that the word before the '/' means: itself, or that of the rig's unit of this name.
+/// The seat that the word before the '/' denotes: itself, or that of the rig's unit with this name.
 tl::expected<std::string, Diagnostic> seat_of(const FoundProfile& given, const Rig& rig, const std::string& word) {
   const auto seats = given.plan->seats();
   const auto unit = std::ranges::find(rig.units, word, &RigUnit::name);
@@ -66,7 +66,7 @@ tl::expected<std::string, Diagnostic> seat_of(const FoundProfile& given, const R
       "", fmt::format("its seats are: {}", catalogue::listed(names))});
 }
 
-/// What a raw control means: to the units of the room, if there is one, else by all sheets and the convention.
+/// The roles of a raw control: on the units of the room, if there is one, otherwise by all sheets and the convention.
 tl::expected<std::vector<inspect::Meaning>, Diagnostic> meanings_of(const WhyArguments& arguments,
                                                                     const FoundProfile& given,
                                                                     const std::string& name) {
@@ -115,7 +115,7 @@ std::string origin_words(const inspect::Link& link) {
   return fmt::format("as {}, written at {}", link.origin, link.place);
 }
 
-/// The whole chain, then where it is written: behind it, or below it if it is long.
+/// The whole chain, then where it is written: on the same line, or below if it is long.
 void show(const inspect::Link& link) {
   const std::string target = link.port == 0 ? "action " + link.target
                                             : fmt::format("port {} ({}): {}", link.port, link.controller, link.target);
@@ -132,7 +132,7 @@ std::vector<inspect::StageValue> values_of(const WhyArguments& arguments, const 
   return inspect::stage_values(link, arguments.at[0], arguments.at.size() > 1 ? arguments.at[1] : 0);
 }
 
-/// The value behind each stage, a line each.
+/// The value after each stage, one line each.
 void show(const std::vector<inspect::StageValue>& values) {
   for (const inspect::StageValue& value : values) print(fmt::format("      {:<32} {}", value.stage, value.value));
 }
@@ -155,7 +155,7 @@ nlohmann::ordered_json to_json(const inspect::Link& link, const std::vector<insp
   return json;
 }
 
-/// The way of pushes of every length in the direction of --at, or to the right.
+/// The response to pushes of every length in the direction of --at, or to the right.
 std::optional<draw::Curve> curve_of(const WhyArguments& arguments, const inspect::Link& link) {
   double x = arguments.at.empty() ? 1 : arguments.at[0], y = arguments.at.size() > 1 ? arguments.at[1] : 0;
   const double length = std::sqrt(x * x + y * y);
@@ -197,7 +197,7 @@ int run(const WhyArguments& arguments) {
     return bad_input;
   }
   auto all = inspect::links(given.catalogue, *given.profile);
-  inspect::take_measured(all, given.catalogue, *rig);
+  inspect::apply_calibrations(all, given.catalogue, *rig);
   auto list = nlohmann::ordered_json::array();
   std::size_t found = 0;
   std::vector<draw::Curve> curves;
@@ -244,7 +244,7 @@ int run(const WhyArguments& arguments) {
   return found > 0 ? good : found_something;
 }
 
-/// Empty for a number from -1 to 1, else what is wrong.
+/// Empty for a number from -1 to 1, otherwise the error.
 std::string a_push(const std::string& word) {
   char* end = nullptr;
   const double value = std::strtod(word.c_str(), &end);

@@ -28,7 +28,7 @@ class Dice {
   std::uint64_t state_;
 };
 
-/// What one unit says, from the start until it has said enough.
+/// The reports of one unit, from the start to its last one.
 class Player {
  public:
   Player(std::uint32_t unit, bool has_sticks) : unit_(unit), has_sticks_(has_sticks), dice_(unit + 1) {}
@@ -81,7 +81,7 @@ class Player {
     say(back);
   }
 
-  /// A stick goes from corner to corner and back to rest, a trigger comes along sometimes.
+  /// A stick goes from corner to corner and back to rest, sometimes together with a trigger.
   void sweep() {
     const bool left = dice_.below(3) != 0;
     const bool with_trigger = dice_.below(4) == 0;

@@ -1,5 +1,5 @@
-// A scripted evening in the Marrowby game room: two panels and two pads, as long as one likes. It is
-// made from a fixed seed with whole numbers only, so it is the same everywhere, and served to the
+// A scripted session in the Marrowby game room: two panels and two pads, of any length. It is
+// made from a fixed seed with whole numbers only, so it is the same everywhere, and serves the
 // bench, the golden samples and the demo.
 #pragma once
 
@@ -13,7 +13,7 @@ namespace marrowby {
 /// The units, in order of seat: panel, panel, pad, pad. Their names are of this room.
 [[nodiscard]] std::vector<omnipar::Description> evening_units();
 
-/// "tern-table": ports 1 and 2 take a six-button arcade control, ports 3 and 4 a two-stick pad.
+/// "tern-table": ports 1 and 2 accept a six-button arcade control, ports 3 and 4 a two-stick pad.
 [[nodiscard]] omnipar::Catalogue evening_catalogue();
 
 /// Everything by its default source, port n for seat-n, no hotkeys.
@@ -35,8 +35,8 @@ struct Evening {
   }
 };
 
-/// The first `reports` reports of the evening: presses of 40 to 200 ms, sweeps of the pads' sticks at
-/// 250 reports a second, and quiet stretches.
+/// The first `reports` reports of the session: presses of 40 to 200 ms, sweeps of the pads' sticks at
+/// 250 reports per second, and quiet stretches.
 [[nodiscard]] Evening make_evening(std::size_t reports);
 
 }  // namespace marrowby

@@ -1,4 +1,4 @@
-// The evening that `omnipar demo` plays, as the texts of demo/marrowby.toml and demo/marrowby.trace.
+// The session that `omnipar demo` plays, as the texts of demo/marrowby.toml and demo/marrowby.trace.
 #pragma once
 
 #include <string_view>

@@ -12,7 +12,7 @@ namespace {
 
 constexpr Colour shot_colour{0.78, 0.12, 0.14};
 
-/// As large as a shape goes in a room on the sheet.
+/// The largest rectangle of this aspect ratio within an area of the sheet.
 Spot fitting(Spot room, double shape) {
   return room.x / room.y > shape ? Spot{room.y * shape, room.y} : Spot{room.x, room.x / shape};
 }

@@ -16,7 +16,7 @@ namespace {
 
 constexpr Spot raw_corner{70, 100}, raw_size{560, 560};
 
-/// What it would be without a measurement: by the declared range alone.
+/// The position without a calibration: by the declared range alone.
 Spot plain(const RawPoint& raw, const StickReadings& readings) {
   const auto side = [](double value, DeclaredRange range) {
     const double rest = (static_cast<double>(range.minimum) + range.maximum + 1) / 2;
@@ -78,7 +78,7 @@ void cloud_after(Sheet& sheet, const StickReadings& readings, const shape::Stick
   sheet.ring(plot.at({at.x, at.y}), ink, 5);
 }
 
-/// How far it goes in each direction: 1 would be right.
+/// The reach in each direction: 1 is ideal.
 void by_direction(Sheet& sheet, const StickReadings& readings, const shape::StickMap& map) {
   constexpr std::size_t sectors = 36;
   std::array<std::vector<double>, sectors> ways_after, ways_before;
@@ -91,7 +91,7 @@ void by_direction(Sheet& sheet, const StickReadings& readings, const shape::Stic
     ways_after.at(sector).push_back(shape::part_of_way(map, place));
     ways_before.at(sector).push_back(std::hypot(old.x, old.y));
   }
-  const auto reach = [](std::vector<double> ways) {  // of most readings there: one may be a spike
+  const auto reach = [](std::vector<double> ways) {  // of most readings there, because one may be a spike
     if (ways.empty()) return 0.5;
     std::ranges::sort(ways);
     return std::clamp(ways[ways.size() * 3 / 4], 0.5, 1.3);
@@ -207,7 +207,7 @@ std::string curves_picture(const std::string& title, const std::vector<Curve>& c
     const double x = 90 + (i % 2 == 0 ? 0 : 620), y = 110 + (i / 2 == 0 ? 0 : 350);
     const Spot size = one ? Spot{600, 600} : shown == 2 ? Spot{380, 560} : Spot{300, 270};
     const double least = std::ranges::any_of(curve.ways, [](const auto& way) { return way.second < -0.01; }) ? -1 : 0;
-    double most = 1;  // the corners of a square are farther
+    double most = 1;  // the corners of a square are further away
     for (const auto& [in, out] : curve.ways) most = std::max(most, out);
     Plot plot{sheet, {x, y}, size, {0, 1}, {1.02 * most, least}};
     plot.frame(curve.title, {0, 0.25, 0.5, 0.75, 1},

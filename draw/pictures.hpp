@@ -1,6 +1,6 @@
-// The pictures that Omnipar makes: what was measured of a stick, an axis or a gun, the way of a value through its
+// Omnipar's pictures: calibrations of sticks, axes and guns, the path of a value through its
 // stages, and the paths of pointers.
-// They are drawn by a library of its own, which is loaded when there is something to be drawn.
+// They are drawn by a separate library, which is loaded on demand.
 #pragma once
 
 #include <optional>
@@ -16,7 +16,7 @@ namespace omnipar::draw {
 
 enum class Format { svg, png };
 
-/// By the end of a file's name; nothing for another one than ".svg" or ".png".
+/// By the end of a file's name; nothing for others than ".svg" and ".png".
 [[nodiscard]] inline std::optional<Format> format_of(std::string_view path) {
   if (path.ends_with(".svg")) return Format::svg;
   if (path.ends_with(".png")) return Format::png;
@@ -25,40 +25,40 @@ enum class Format { svg, png };
 
 /// A response curve, with the current position.
 struct Curve {
-  std::string title;                               ///< what it is the way to
+  std::string title;                               ///< the name of its destination
   std::vector<std::string> stages;                 ///< one below the other
-  std::vector<std::pair<double, double>> ways{};   ///< by length: what comes in and what goes out
+  std::vector<std::pair<double, double>> ways{};   ///< input and output, by length
   std::optional<std::pair<double, double>> now{};  ///< the current position
 };
 
-/// Where a pointer of the machine was, frame by frame.
+/// The path of a machine's pointer, frame by frame.
 struct PointerPath {
   struct Place {
     AreaPoint at;
     bool on = true;  ///< on the game's picture
   };
   std::string title;
-  double shape = 4.0 / 3;  ///< of the picture: its width by its height
+  double shape = 4.0 / 3;  ///< the aspect ratio of the picture
   std::vector<Place> places{};
-  std::vector<Place> shots{};  ///< where it was when the trigger was pulled
+  std::vector<Place> shots{};  ///< its positions at trigger pulls
 };
 
-/// What the library offers; each gives the contents of a file, empty if that failed. `dead_zone`: as a part of a full
+/// The library's functions; each returns the contents of a file, empty on failure. `dead_zone`: as a fraction of a full
 /// push.
 struct Pictures {
   /// The raw and the calibrated positions with centre, gate and dead zone; the error in each direction before and
   /// after; and the current position.
   std::string (*stick)(const std::string& title, const StickReadings& readings, const StickCalibration& kept,
                        double dead_zone, Format format);
-  /// The readings in their order, with rest and ends; and the response, with the marks that it was led to.
+  /// The readings in their order, with rest and ends; and the response, with its marks.
   std::string (*axis)(const std::string& title, const AxisReadings& readings, const AxisCalibration& kept,
                       double dead_zone, Format format);
-  /// At most four curves have room.
+  /// At most four curves fit.
   std::string (*curves)(const std::string& title, const std::vector<Curve>& curves, Format format);
-  /// The targets on the screen, and how far beside each the fit is.
+  /// The targets on the screen, and the error of the fit at each.
   std::string (*gun)(const std::string& title, const std::vector<Shot>& shots, const GunFit& fit, PixelSize screen,
                      Format format);
-  /// At most four pointers have room.
+  /// At most four pointers fit.
   std::string (*path)(const std::string& title, const std::vector<PointerPath>& paths, Format format);
 };
 

@@ -22,7 +22,7 @@ struct Colour {
 inline constexpr Colour ink{0.13, 0.13, 0.16}, faint{0.45, 0.46, 0.50}, grid{0.90, 0.90, 0.92},
     before{0.80, 0.36, 0.04}, after{0.05, 0.33, 0.66}, cloud{0.25, 0.27, 0.32, 0.35}, zone{0.05, 0.33, 0.66, 0.14};
 
-/// 1280 by 800, in points of a screen.
+/// 1280 by 800 points.
 class Sheet {
  public:
   static constexpr double width = 1280, height = 800;
@@ -32,7 +32,7 @@ class Sheet {
   Sheet& operator=(const Sheet&) = delete;
 
   void words(Spot at, std::string_view text, double size = 15, Colour colour = ink, bool bold = false);
-  /// Right of it is where the words end.
+  /// The right end of texts.
   void words_to(Spot at, std::string_view text, double size = 13, Colour colour = faint);
   void line(const std::vector<Spot>& spots, Colour colour, double thick = 1.5, bool dashed = false);
   void area(const std::vector<Spot>& spots, Colour colour);
@@ -40,7 +40,7 @@ class Sheet {
   void cross(Spot at, Colour colour, double size = 7);
   void ring(Spot at, Colour colour, double size = 6);
 
-  /// The whole of it as a file's contents; nothing can be drawn behind it. Empty if it failed.
+  /// The file's contents; nothing can be drawn afterwards. Empty on failure.
   [[nodiscard]] std::string finish();
 
  private:
@@ -54,15 +54,15 @@ class Plot {
   struct Range {
     double low = 0, high = 1;
   };
-  /// The frame's upper left corner and its size, and what its edges are: `down` from its upper edge to its lower.
+  /// The frame's upper left corner and size, and the values at its edges: `down` from its upper edge to its lower.
   Plot(Sheet& sheet, Spot corner, Spot size, Range across, Range down);
 
-  /// The frame, with lines and numbers at these places.
+  /// Draws the frame, with lines and numbers at these positions.
   void frame(const std::string& title, const std::vector<double>& across, const std::vector<double>& down,
              const char* number = "{:g}");
   [[nodiscard]] Spot at(Spot place) const;
   [[nodiscard]] std::vector<Spot> at(const std::vector<Spot>& places) const;
-  /// What is outside is left out.
+  /// Points outside are left out.
   void line(const std::vector<Spot>& places, Colour colour, double thick = 1.8, bool dashed = false);
   void dots(const std::vector<Spot>& places, Colour colour, double size = 1.6);
 
@@ -74,7 +74,7 @@ class Plot {
   Range down_;
 };
 
-/// A place on a circle, in degrees from right to down.
+/// A point on a circle, in degrees from right towards down.
 [[nodiscard]] Spot on_circle(Spot middle, Spot radius, double degrees);
 
 }  // namespace omnipar::draw

@@ -1,4 +1,4 @@
-// Profiles with any bindings, right or wrong: each is refused with a reason, or plays as the slow twin does.
+// Profiles with any bindings, valid or not: each is rejected with a reason, or plays as the slow twin does.
 #include "engine/judged.hpp"
 #include "fuzz.hpp"
 

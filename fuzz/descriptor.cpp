@@ -1,5 +1,5 @@
-// Report descriptors: what can be read is written and read again the same, and all that follows from it stays within
-// it.
+// Report descriptors: whatever can be read reads back unchanged after writing, and everything derived from it stays
+// within its bounds.
 #include <algorithm>
 
 #include "fuzz.hpp"

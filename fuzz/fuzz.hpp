@@ -1,4 +1,4 @@
-// What all fuzz targets have in common: one input in, and an end with a reason if a law is broken.
+// Common parts of all fuzz targets: one input, and an abort with a reason if a law is broken.
 #pragma once
 
 #include <cstdint>

@@ -1,4 +1,4 @@
-// Raw reports of the made units: the decoder reads them as the slow reader does.
+// Raw reports of test units: the decoder agrees with the slow reader.
 #include "fuzz.hpp"
 #include "hid/descriptors.hpp"
 #include "hid/slow_reader.hpp"

@@ -1,4 +1,4 @@
-// Plays all inputs of folders again, without libFuzzer: what once was found is looked for in every test run.
+// Replays all inputs in folders, without libFuzzer, so that every test run checks past findings.
 // usage: fuzz-NAME FILE|FOLDER…
 #include <algorithm>
 #include <filesystem>

@@ -1,4 +1,4 @@
-// The door through which libFuzzer comes.
+// The entry point for libFuzzer.
 #include "fuzz.hpp"
 
 extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {

@@ -1,5 +1,5 @@
-// TOML sheets and profiles: whatever is read without a problem is written and read again the same, can be compiled or
-// is refused with reasons, and an edit changes what it should.
+// TOML sheets and profiles: whatever is read without a problem reads back unchanged after writing, can be compiled or
+// is rejected with reasons, and an edit changes exactly what it should.
 #include <algorithm>
 
 #include "fuzz.hpp"

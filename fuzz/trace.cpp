@@ -1,4 +1,4 @@
-// Traces: each line that is taken is written and taken again the same; and a piece cut out of a trace is a trace.
+// Traces: each accepted line reads back unchanged after writing, and a part cut out of a trace is a trace.
 #include <algorithm>
 
 #include "fuzz.hpp"
@@ -17,7 +17,7 @@ void for_each_line(std::string_view text, Act act) {
   }
 }
 
-/// A reader that knows what another one does.
+/// A reader with another reader's nodes.
 TraceReader knowing(const TraceReader& other) {
   TraceReader reader{"again"};
   fuzz::require(reader.read_line(to_line(other.head())).has_value(), "a head that is written can be read");

@@ -20,7 +20,7 @@
 namespace omnipar::page {
 namespace {
 
-/// One target at a time, and at the end where each shot lands. Asks four times a second what to show.
+/// One target at a time, and at the end where each shot lands. Polls four times a second.
 constexpr const char* page_text = R"page(<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><title>Omnipar: targets</title><style>
 html,body{margin:0;height:100%;background:#101418;color:#e8e8e8;font-family:sans-serif;overflow:hidden;cursor:none}
@@ -57,7 +57,7 @@ addEventListener('resize',draw);setInterval(ask,250);ask();
 constexpr const char* loopback = "127.0.0.1";
 constexpr auto longest_request = std::chrono::seconds{5};
 constexpr unsigned most_connections = 256;
-constexpr std::size_t most_bytes = 16384;  // of a connection's headers and all else
+constexpr std::size_t most_bytes = 16384;  // for a connection's headers and everything else
 
 /// 40 bits, short enough to type on another computer.
 std::string token() {
@@ -70,10 +70,10 @@ std::string token() {
 }
 
 /// Serves one request per connection, within some seconds, so that no client can keep others from being answered.
-/// Answers only who knows the secret path, and no request that another site's page makes a browser send.
+/// Answers only requests with the secret path, and none that another site's page makes a browser send.
 class Server {
  public:
-  /// The port; 0 if it cannot be had.
+  /// The port; 0 if it is not available.
   int start(int port) {
     sockaddr_in address{};
     address.sin_family = AF_INET;
@@ -135,7 +135,7 @@ class Server {
     if (its != nullptr) server.open_[connection] = {its->connect_fd, Clock::now()};
   }
 
-  /// Ends connections that have been there for too long, whatever they still send.
+  /// Ends connections that have been open for too long, even if they still send.
   void reap() {
     constexpr auto pause = std::chrono::milliseconds{250};
     std::unique_lock lock{mutex_};
@@ -144,7 +144,7 @@ class Server {
         if (Clock::now() - open.since > longest_request) ::shutdown(open.socket, SHUT_RDWR);
   }
 
-  /// Called once when the headers are there; a body is not read.
+  /// Called once when the headers are complete; a body is not read.
   static MHD_Result answer(void* self, MHD_Connection* connection, const char* path, const char* method, const char*,
                            const char*, std::size_t*, void**) {
     return static_cast<Server*>(self)->answer(*connection, path, method);

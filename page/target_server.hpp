@@ -1,19 +1,19 @@
-// The page on which the targets of a gun are drawn full-screen by a browser: a library of its own, loaded when a page
-// is wanted.
+// The page on which a browser draws the targets of a gun full-screen: a separate library, loaded on
+// demand.
 #pragma once
 
 #include <string>
 
 namespace omnipar::page {
 
-/// A server on the loopback address alone. Its functions may be called from one thread; it serves from another one.
+/// A server on the loopback address only. Its functions must be called from one thread; it serves from another one.
 struct TargetServer {
   /// Starts the server on a port, or on any free one if it is 0. Returns the port, or 0 on failure. `path` receives the
   /// unguessable path of the page.
   int (*start)(int port, std::string& path);
-  /// What the page shows from now on: JSON with "words", "note", "target" and "shots".
+  /// Sets what the page shows: JSON with "words", "note", "target" and "shots".
   void (*show)(const std::string& json);
-  /// Ends at once, whatever clients are doing.
+  /// Stops at once, whatever clients are doing.
   void (*stop)();
 };
 

@@ -25,7 +25,7 @@ std::string two_numbers(bool pair, bool raw, const SeenControl& c) {
   return pair ? fmt::format("{:+.2f} {:+.2f}", c.x, c.y) : fmt::format("{:+.2f}", c.x);
 }
 
-/// Of a role's kind or a target's: both have these by the same names.
+/// For role kinds and target kinds, which use the same names.
 template <typename Kind>
 Gauge::Kind gauge_kind(Kind kind) {
   switch (kind) {
@@ -83,7 +83,7 @@ Gauge gauge_of(const SeenTarget& target) {
   return gauge;
 }
 
-/// Things that lie in millimetres, in parts of the whole.
+/// Positions in millimetres, as fractions of the whole.
 void set_places(Block& block, const std::vector<Placed>& placed) {
   double left = 1e9, right = -1e9, top = 1e9, bottom = -1e9;
   for (const Placed& one : placed) {
@@ -130,7 +130,7 @@ using Row = std::vector<Spread>;
 
 int columns_of_item(const Item& item) { return columns_of(item.text) + 2; }
 
-/// Where the row's items go: each as near to its place as the others let it.
+/// The positions of a row's items: each as near to its place as the others allow.
 void settle(Row& row, const std::vector<Item>& items, int width) {
   int free = 0;
   for (Spread& one : row) {
@@ -151,7 +151,7 @@ std::vector<Row> rows_of_items(const Block& block, int width) {
   Row all;
   all.reserve(items.size());
   for (std::size_t i = 0; i < items.size(); ++i) all.push_back({i, 0, std::min(width, columns_of_item(items[i]))});
-  constexpr double as_high = 0.07;  // of the whole block: what differs by less stands in one row
+  constexpr double as_high = 0.07;  // of the whole block: items that differ by less are in one row
   if (block.is_placed) std::ranges::stable_sort(all, {}, [&items](const Spread& one) { return items[one.item].y; });
   std::vector<Row> rows;
   double top = -1;
@@ -179,12 +179,12 @@ std::vector<Row> rows_of_items(const Block& block, int width) {
 }
 
 int rows_of_picture(const Block& block) {
-  return block.picture.empty() ? 0 : static_cast<int>(block.picture.size()) + 2;  // with its frame
+  return block.picture.empty() ? 0 : static_cast<int>(block.picture.size()) + 2;  // including its frame
 }
 
 int rows_of_gauge(const Gauge& gauge) { return gauge.kind == Gauge::Kind::area ? 1 + area_rows : 1; }
 
-/// A name with what stands on both sides of it: lit is [so], which needs no colours.
+/// A name with its markers on both sides: a highlighted one is in [brackets], which needs no colours.
 void draw_name(Canvas& canvas, int x, int y, const std::string& text, bool lit, Mark mark, int columns) {
   const Signs& signs = canvas.signs();
   const std::string_view before = lit                    ? "["
@@ -202,7 +202,7 @@ void draw_name(Canvas& canvas, int x, int y, const Item& item, int columns) {
   draw_name(canvas, x, y, item.text, item.lit, item.mark, columns);
 }
 
-/// A line with its middle, or its left end, and a bar from there to the value.
+/// A line with its centre, or its left end, and a bar from there to the value.
 void draw_line(Canvas& canvas, int x, int y, int columns, double value, bool one_sided) {
   const Signs& signs = canvas.signs();
   const int middle = one_sided ? 0 : columns / 2;
@@ -218,7 +218,7 @@ void draw_line(Canvas& canvas, int x, int y, int columns, double value, bool one
   }
 }
 
-/// A frame with nothing inside it.
+/// An empty frame.
 void draw_frame(Canvas& canvas, int x, int y, int columns, int rows) {
   const Signs& signs = canvas.signs();
   for (int row = 0; row < rows; ++row)
@@ -253,7 +253,7 @@ void draw_area(Canvas& canvas, int x, int y, const Gauge& gauge, int columns, in
   canvas.put(x + 1 + at(gauge.x, columns - 2), y + at(gauge.y, rows), signs.dot, Look::title);
 }
 
-/// Without `whole` an area has its numbers alone.
+/// Without `whole`, an area shows only its numbers.
 void draw_gauge(Canvas& canvas, const Gauge& gauge, int x, int y, int width, int name_columns, bool whole) {
   draw_name(canvas, x, y, gauge.name, gauge.lit, gauge.mark, std::min(width, name_columns));
   int at = x + name_columns;

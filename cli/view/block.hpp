@@ -1,5 +1,5 @@
-// One unit or one port as a block of cells: a title, what can be pressed where it lies, and below it how far the axes
-// are.
+// One unit or one port as a block of cells: a title, its buttons in their places, and below them the positions of its
+// axes.
 #pragma once
 
 #include <cstdint>
@@ -12,10 +12,10 @@
 
 namespace omnipar::view {
 
-/// What stands before a name.
+/// A marker before a name.
 enum class Mark : std::uint8_t { none, ticked, open, odd };
 
-/// Something that is pressed or not, and where it lies in the block, 0..1 in both directions.
+/// A button and its place in the block, 0..1 in both directions.
 struct Item {
   std::string text;
   double x = 0;
@@ -24,15 +24,15 @@ struct Item {
   Mark mark = Mark::none;
 };
 
-/// An axis, two of them, a place or counts.
+/// One or two axes, a position, or counts.
 struct Gauge {
   enum class Kind : std::uint8_t { one_sided, two_sided, stick, area, counts };
   std::string name;
   Kind kind = Kind::two_sided;
   double x = 0;
   double y = 0;
-  bool shown = true;    ///< of an area: something points at it; of the others: its position is known
-  std::string numbers;  ///< behind it
+  bool shown = true;    ///< of an area: a source points at it; otherwise: its position is known
+  std::string numbers;  ///< after it
   bool lit = false;
   Mark mark = Mark::none;
   struct Shot {
@@ -40,7 +40,7 @@ struct Gauge {
     double y = 0;
     bool on = true;  ///< it was on the area
   };
-  std::vector<Shot> shots{};  ///< of an area: where it was shot at, the last one last
+  std::vector<Shot> shots{};  ///< of an area: its shots, the last one last
 };
 
 struct Block {
@@ -48,21 +48,21 @@ struct Block {
   std::string aside;  ///< at the right end of the title
   bool aside_good = false;
   std::string note;       ///< below the title; may be empty
-  bool is_placed = true;  ///< else the items are a list
+  bool is_placed = true;  ///< otherwise the items are a list
   std::vector<Item> items;
   std::vector<Gauge> gauges;
   std::vector<std::string> lines{};    ///< text above the picture
-  std::vector<std::string> picture{};  ///< rows of equally many ASCII characters, drawn in a frame above the gauges
-  std::uint64_t rank = 0;              ///< the most recently used block has the greatest
+  std::vector<std::string> picture{};  ///< rows of ASCII characters of equal length, drawn in a frame above the gauges
+  std::uint64_t rank = 0;              ///< greatest for the most recently used block
 };
 
 struct BlockOptions {
-  bool raw = false;   ///< numbers as the unit or the machine has them, and codes
+  bool raw = false;   ///< raw and native numbers, and codes
   bool seats = true;  ///< show the seats of units
 };
 
 [[nodiscard]] Block block_of(const inspect::SeenUnit& unit, const BlockOptions& words);
-/// With `ticks`, what is ticked off and what is open is marked.
+/// With `ticks`, ticked and open targets are marked.
 [[nodiscard]] Block block_of(const inspect::SeenPort& port, const inspect::TickedPort* ticks);
 
 /// An item's columns, from the block's left edge.
@@ -79,9 +79,9 @@ struct Layout {
   int all = 0;
 };
 [[nodiscard]] Layout lay_out(const Block& block, int width);
-/// The same block with its items as a list, where there is no room for their places.
+/// The same block with its items as a list, if there is no room for their places.
 [[nodiscard]] Block as_list(Block block);
-/// Draws it as it was laid out for this width; what does not fit into the rows is left out, from the end.
+/// Draws it with its layout for this width; what does not fit into the rows is left out, starting from the end.
 void draw(Canvas& canvas, const Block& block, const Layout& layout, int x, int y, int width, int rows);
 
 }  // namespace omnipar::view

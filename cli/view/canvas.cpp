@@ -25,7 +25,7 @@ class Characters {
   Characters(const Characters&) = delete;
   Characters& operator=(const Characters&) = delete;
 
-  /// 0 for what combines with the character before it, 2 for a wide one.
+  /// 0 for a combining character, 2 for a wide one.
   [[nodiscard]] int columns(char32_t character) const {
     if (locale_ == nullptr) return 1;
     const locale_t before = uselocale(locale_);
@@ -49,7 +49,7 @@ char32_t decoded(std::string_view character) noexcept {
 int columns_of_character(std::string_view character) {
   static const Characters characters;
   if (character.size() == 1) return 1;
-  if (character.starts_with("\xe2\x94")) return 1;  // lines, of which drawings are full
+  if (character.starts_with("\xe2\x94")) return 1;  // line characters, of which drawings are full
   return characters.columns(decoded(character));
 }
 
@@ -70,7 +70,7 @@ std::string progress_bar(double part, int cells, const Signs& signs) {
 int columns_of(std::string_view text) {
   if (is_plain(text)) return static_cast<int>(text.size());
   int columns = 0;
-  while (!text.empty()) columns += columns_of_character(text::take_character(text));
+  while (!text.empty()) columns += columns_of_character(text::next_character(text));
   return columns;
 }
 
@@ -90,7 +90,7 @@ void Canvas::put_plain(int x, int y, char character, Look look) {
   cell.look = look;
 }
 
-/// What is half covered is no character any more.
+/// A half-covered wide character becomes blank.
 void Canvas::free_halves(int x, int y) {
   if (at(x, y).size == 0 && x > 0) cells_[index(x - 1, y)] = Cell{};
   if (x + 1 < width_ && at(x + 1, y).size == 0) cells_[index(x + 1, y)] = Cell{};
@@ -100,14 +100,14 @@ int Canvas::put(int x, int y, std::string_view text, Look look, int most) {
   if (y < 0 || y >= height_ || x < 0 || x >= width_) return 0;
   const int end = most < width_ - x ? x + std::max(0, most) : width_;
   int at = x;
-  // Most are plain, and have room.
+  // Most are plain, and fit.
   if (is_plain(text) && static_cast<int>(text.size()) <= end - x) {
     for (const char character : text) put_plain(at++, y, character, look);
     return at - x;
   }
   Cell* last = nullptr;
   while (!text.empty()) {
-    std::string_view character = text::take_character(text);
+    std::string_view character = text::next_character(text);
     if (!utf8_ && character.size() > 1) character = columns_of_character(character) == 0 ? "" : "?";
     if (character.empty()) continue;
     const int columns = columns_of_character(character);

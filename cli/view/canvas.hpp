@@ -1,4 +1,4 @@
-// A drawing in cells: what stands where, and how it is to look. Knows no terminal.
+// A drawing in cells: characters and their styles. Independent of terminals.
 #pragma once
 
 #include <array>
@@ -10,23 +10,23 @@
 
 namespace omnipar::view {
 
-/// How something looks where there are colours or bold letters. Nothing needs them to be understood.
+/// Styles, if there are colours or bold letters. Drawings are readable without them.
 enum class Look : std::uint8_t { plain, title, lit, good, odd, faint };
 
 /// One column of one row. A wide character takes two: the second one is empty.
 struct Cell {
-  std::array<char, 14> bytes{' '};  ///< one character in UTF-8 with what combines with it
+  std::array<char, 14> bytes{' '};  ///< one character in UTF-8 with its combining characters
   std::uint8_t size = 1;            ///< 0: the right half of a wide character
   Look look = Look::plain;
 
   [[nodiscard]] std::string_view text() const noexcept { return {bytes.data(), size}; }
   friend bool operator==(const Cell& one, const Cell& other) noexcept {
-    return std::memcmp(&one, &other, sizeof(Cell)) == 0;  // there is nothing between its members
+    return std::memcmp(&one, &other, sizeof(Cell)) == 0;  // no padding between its members
   }
 };
 static_assert(sizeof(Cell) == 16);
 
-/// The signs that drawings are made of.
+/// The characters used in drawings.
 struct Signs {
   std::string_view line, stem, middle, fill, tick, open, odd, more, dot;
   std::string_view top_left, top_right, bottom_left, bottom_right;
@@ -65,7 +65,7 @@ class Canvas {
   std::vector<Cell> cells_;
 };
 
-/// How many columns a text takes.
+/// The number of columns of a text.
 [[nodiscard]] int columns_of(std::string_view text);
 
 }  // namespace omnipar::view

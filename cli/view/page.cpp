@@ -31,12 +31,12 @@ struct Column {
   }
 };
 
-/// Those that are shown, each with its rows: all of them, or, where there is no room, those that were moved last.
+/// The visible blocks, each with its rows: all of them, or, if there is too little room, those moved last.
 std::vector<std::pair<std::size_t, int>> shown_in(const Column& column, int height) {
   std::vector<std::size_t> by_rank(column.blocks.size());
   std::iota(by_rank.begin(), by_rank.end(), std::size_t{0});
   std::ranges::stable_sort(by_rank, std::ranges::greater{}, [&](std::size_t b) { return column.blocks[b].rank; });
-  int free = column.least() > height ? height - 1 : height;  // one row lists those that are not shown
+  int free = column.least() > height ? height - 1 : height;  // one row lists the hidden ones
   std::vector<std::pair<std::size_t, int>> chosen;
   for (const std::size_t block : by_rank) {
     const int least = column.layouts[block].least;
@@ -56,7 +56,7 @@ std::vector<std::pair<std::size_t, int>> shown_in(const Column& column, int heig
 }
 
 void draw_column(Canvas& canvas, Column& column, int top, int height) {
-  // Rather lists than nothing, and rather close together than not there.
+  // Prefers lists to nothing, and narrow gaps to leaving blocks out.
   column.measure();
   if (column.least() > height) {
     for (Block& block : column.blocks) block = as_list(std::move(block));
@@ -77,7 +77,7 @@ void draw_column(Canvas& canvas, Column& column, int top, int height) {
   canvas.put(column.x, top + height - 1, "no room for " + some_listed(names), Look::odd, column.width);
 }
 
-/// Each block goes where the least is so far.
+/// Each block goes into the shortest column so far.
 void spread(const std::vector<Block>& blocks, std::vector<Column>& columns) {
   std::vector<int> heights(columns.size());
   for (const Block& block : blocks) {
@@ -95,7 +95,7 @@ void wrap(std::vector<std::string>& into, std::string line, int width) {
     if (columns_of(line) != static_cast<int>(line.size())) {
       int columns = 0;
       for (std::string_view rest = line; columns < width && !rest.empty(); end = line.size() - rest.size())
-        columns += columns_of(text::take_character(rest));
+        columns += columns_of(text::next_character(rest));
     }
     std::size_t cut = line.rfind(" -> ", end);
     if (cut == std::string::npos || cut < further.size() + 2) cut = line.rfind(' ', end);
@@ -107,7 +107,7 @@ void wrap(std::vector<std::string>& into, std::string line, int width) {
   into.push_back(std::move(line));
 }
 
-/// The newest notes that have room, each whole, but for the very last one.
+/// The newest notes that fit, each complete, except the very last one.
 std::vector<std::string> newest(const std::vector<std::string>& notes, int width, std::size_t most) {
   std::vector<std::string> shown;
   for (auto note = notes.rbegin(); note != notes.rend(); ++note) {
@@ -120,7 +120,7 @@ std::vector<std::string> newest(const std::vector<std::string>& notes, int width
   return shown;
 }
 
-/// From the bottom upwards: keys, notes, the last press, what is not ticked off yet. The first row that is taken.
+/// From the bottom upwards: keys, notes, the last press, what is not ticked off yet. Returns the first row used.
 int draw_below(Canvas& canvas, const Page& page) {
   int y = canvas.height();
   const int width = canvas.width();

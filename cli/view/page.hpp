@@ -1,4 +1,4 @@
-// The whole drawing: units on the left, the ports of the machine beside them, below what became of the last press.
+// The whole drawing: units on the left, the machine's ports beside them, and the effect of the last press below.
 #pragma once
 
 #include <functional>
@@ -14,19 +14,19 @@
 
 namespace omnipar::view {
 
-/// What stands around the units and ports.
+/// Texts around units and ports.
 struct Page {
   std::string title;
   std::string aside;               ///< at the right end of the first line
-  std::vector<std::string> press;  ///< of the last press: the control, then a line for each link
-  std::vector<std::string> notes;  ///< what has happened, the newest last
+  std::vector<std::string> press;  ///< the last press: its control, then one line for each link
+  std::vector<std::string> notes;  ///< recent messages, newest last
   std::string keys;                ///< the last line
   const inspect::TickOff* ticks = nullptr;
   BlockOptions words;
   std::vector<Block> machine{};  ///< shown instead of the ports
 };
 
-/// In less nothing can be seen.
+/// The smallest usable size.
 inline constexpr int smallest_width = 20, smallest_height = 5;
 
 /// Draws the whole page, or a message if there is too little room.

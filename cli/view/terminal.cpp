@@ -17,7 +17,7 @@ namespace {
 // Messages to the guard process.
 constexpr char drawn_on = 'd', as_it_was = 'w', at_the_end = 'e';
 
-struct WindowSize {  // as the kernel has it (asm/termios.h, which does not go together with termbits.h)
+struct WindowSize {  // the kernel's struct (asm/termios.h, which conflicts with termbits.h)
   unsigned short rows, columns, x, y;
 };
 
@@ -114,7 +114,7 @@ void Terminal::guard() {
   theirs.reset();
   if (guard_process_ < 0) return;
   guard_ = std::move(ours);
-  // Until it has a session of its own, what ends us could end it, too.
+  // Until it has a session of its own, a signal to us could end it, too.
   std::byte ready{};
   static_cast<void>(door_.read(guard_.get(), {&ready, 1}));
 }
@@ -134,7 +134,7 @@ void Terminal::come_back() {
 
 void Terminal::leave() {
   if (!std::exchange(entered_, false)) return;
-  // A line that is too slow for the rest of a drawing gets the end at least, and is given a moment for it.
+  // A line that is too slow for the rest of a drawing gets at least the end, and a moment to send it.
   pending_ = terminfo_.leave();
   constexpr Duration patience = std::chrono::seconds{1};
   const Time until = door_.now() + patience;

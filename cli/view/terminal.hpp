@@ -1,7 +1,7 @@
-// The terminal while something is drawn on it, and as it was before: also after a crash, for a small process of ours
-// looks after it.
+// A terminal during drawing, restored afterwards: also after a crash, by a small guard
+// process.
 //
-//   as it was --open, come_back--> drawn on --leave, the end, a crash, SIGKILL--> as it was
+//   restored --open, come_back--> drawn on --leave, the end, a crash, SIGKILL--> restored
 #pragma once
 
 #include <asm/termbits.h>
@@ -28,13 +28,13 @@ struct Size {
   friend bool operator==(const Size&, const Size&) = default;
 };
 
-/// The size of the terminal that this descriptor is of, or nothing.
+/// The size of this descriptor's terminal, or nothing.
 [[nodiscard]] std::optional<Size> terminal_size(os::Basics& door, int descriptor);
 
 class Terminal {
  public:
-  /// Takes the terminal of this stream (1 or 2): from now on nothing that is typed is shown or becomes a signal. Fails
-  /// with `no-terminal`.
+  /// Takes over the terminal of this stream (1 or 2): from now on typed keys are neither echoed nor turned into
+  /// signals. Fails with `no-terminal`.
   [[nodiscard]] static tl::expected<std::unique_ptr<Terminal>, Diagnostic> open(os::Door& door, int stream,
                                                                                 bool colours);
   /// Restores the terminal and discards pending input.
@@ -47,13 +47,13 @@ class Terminal {
   [[nodiscard]] Size size() const;
   /// True when all output is written. Slow terminals never block the loop.
   [[nodiscard]] bool is_idle() const noexcept { return pending_.empty(); }
-  /// Shows this; to be called when it is idle.
+  /// Shows a drawing; must be called when it is idle.
   void show(const Canvas& canvas);
-  /// Writes on what has not gone out yet, without waiting.
+  /// Continues pending output without waiting.
   void write_on();
-  /// What was typed; nothing if the terminal is gone.
+  /// The typed characters; nothing if the terminal is gone.
   [[nodiscard]] std::optional<std::string> typed();
-  /// The terminal as it was, for as long as we are stopped; and back.
+  /// Restores the terminal while we are stopped; and takes it over again.
   void leave();
   void come_back();
 
@@ -66,7 +66,7 @@ class Terminal {
 
   os::Door& door_;
   os::Descriptor tty_;
-  os::Descriptor guard_;  ///< our end of the socket to the process that looks after the terminal
+  os::Descriptor guard_;  ///< our end of the socket to the guard process
   pid_t guard_process_ = -1;
   Terminfo terminfo_;
   ::termios before_{};

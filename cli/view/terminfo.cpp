@@ -5,7 +5,7 @@
 
 #include <curses.h>
 #include <term.h>
-// They are macros, and words of ours.
+// They are macros that conflict with our names.
 #undef lines
 #undef columns
 #undef clear
@@ -15,17 +15,17 @@ namespace {
 
 std::string* sink = nullptr;
 
-int take(int character) {
+int append(int character) {
   sink->push_back(static_cast<char>(character));
   return character;
 }
 
-/// Without the pauses that old terminals need.
+/// Ignores the padding that old terminals need.
 std::string written(const char* text) {
   std::string all;
   if (text == nullptr) return all;
   sink = &all;
-  tputs(text, 1, take);
+  tputs(text, 1, append);
   sink = nullptr;
   return all;
 }
@@ -83,7 +83,7 @@ std::string Terminfo::written_look(Look look) const {
 
 namespace {
 
-/// True if what stands between two columns of a row can be written once more as cheaply as the cursor is moved.
+/// True if rewriting the text between two columns of a row is as cheap as moving the cursor.
 bool is_short(const Canvas& canvas, int from, int to, int y, Look look) {
   constexpr int most = 6;
   if (from < 0 || to - from > most) return false;
@@ -100,7 +100,7 @@ std::string difference(const Canvas* before, const Canvas& after, const Terminfo
   Look look = Look::plain;
   for (int y = 0; y < after.height(); ++y)
     for (int x = 0, cursor = -1; x < after.width(); ++x) {
-      // The last cell of all would make some terminals scroll.
+      // Writing the last cell of all would scroll some terminals.
       if (y + 1 == after.height() && x + 1 == after.width()) break;
       const Cell& is = after.at(x, y);
       if (is == (before == nullptr ? blank : before->at(x, y)) || is.size == 0) continue;

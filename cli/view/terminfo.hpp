@@ -1,4 +1,4 @@
-// What a terminal of this kind understands, from the terminfo database (ncurses).
+// The capabilities of a terminal type, from the terminfo database (ncurses).
 #pragma once
 
 #include <array>
@@ -30,8 +30,8 @@ class Terminfo {
   std::array<std::string, 6> looks_;
 };
 
-/// What turns the one drawing into the other: only cells that differ are written, and looks go back to plain. Both have
-/// the same size; without `before` the screen is clear.
+/// The output that turns one drawing into the other: only cells that differ are written, and styles are reset. Both
+/// have the same size; without `before` the screen is empty.
 [[nodiscard]] std::string difference(const Canvas* before, const Canvas& after, const Terminfo& terminal);
 
 }  // namespace omnipar::view

@@ -1,5 +1,5 @@
-// Run-ahead: an emulator shows what the machine will do seven frames from now, and goes back before the next frame is
-// played. It polls its controllers in every frame, those that it takes back too, so its readers go back with it.
+// Run-ahead: an emulator shows what the machine will do seven frames from now, and goes back before it plays the next
+// frame. It polls its controllers in every frame, including frames that it undoes, so its readers go back with it.
 //
 // usage: ahead ROOM [FRAMES]
 #include <cstdio>
@@ -15,14 +15,14 @@
 
 namespace {
 
-/// The machine: a marker that walks, and shots. All of it is what a save state holds.
+/// The machine: a moving marker, and shots. A save state contains all of it.
 struct Machine {
   int place = 0;
   std::uint32_t shots = 0;
   std::uint32_t seen = 0;  ///< presses, by the reader's count
 };
 
-/// What the machine reads of its pad, by names that the plan has.
+/// The machine's view of its pad, by the plan's target names.
 struct Pad {
   explicit Pad(const omnipar::Plan& plan)
       : left(*plan.target(1, "left")), right(*plan.target(1, "right")), fire(*plan.target(1, "inner")) {}
@@ -55,7 +55,7 @@ std::vector<omnipar::PortValues> play(omnipar::Session& session, int frames_ahea
     session.run_until(frame += session.plan().frame());
     step(machine, reader, pad);
     samples.push_back(reader.port(1).values());
-    saved.resize(session.save_size());  // grows when a unit has come
+    saved.resize(session.save_size());  // grows when a unit is connected
     session.save(saved);
     const Machine then = machine;
     for (int i = 0; i < frames_ahead; ++i) step(machine, reader, pad);

@@ -1,11 +1,12 @@
-// A stand-in for an emulator of a machine with two ports: everybody presses once and keeps their port, through whatever
-// is unplugged and comes back. One throws by "inner", the other dodges by "left" and "right"; a hit is felt as rumble.
-//   duel                      plays with what is plugged in
+// A stand-in for an emulator of a machine with two ports: each player presses once and keeps their port, whatever is
+// unplugged and reconnected. One throws with "inner", the other dodges with "left" and "right"; a hit is felt as
+// rumble.
+//   duel                      plays with the connected units
 //   duel --virtual            shows both ports to other programs, too
-//   duel --poll               waits in a loop of its own, for one descriptor
+//   duel --poll               waits in its own loop, for one descriptor
 //   duel --room FILE          the same from a room: a test that needs no device
-//   duel --with-virtual       takes units that other programs made, too
-//   duel --seat UNIT SEAT     that unit plays from that seat once somebody has thrown
+//   duel --with-virtual       also uses units that other programs created
+//   duel --seat UNIT SEAT     that unit plays from that seat after the first throw
 #include <poll.h>
 
 #include <array>
@@ -67,12 +68,12 @@ tl::expected<omnipar::Session, omnipar::Diagnostics> open(const Words& words) {
   return omnipar::Session::open_room(options, {words.room, omnipar::lines_of(text.str())});
 }
 
-/// The machine's own part: what is at each port, once a frame.
+/// The machine's own part: the input at each port, once per frame.
 class Duel {
  public:
   explicit Duel(omnipar::Session& session) : session_(session), game_(session.engine()) {}
 
-  /// True if anybody threw.
+  /// True if either player threw.
   bool frame() {
     bool any = false;
     game_.next_frame();
@@ -104,7 +105,7 @@ class Duel {
   Player players_[2];
 };
 
-/// Waits until the end of the frame as a program does that has a loop of its own. False when nothing more comes.
+/// Waits until the end of the frame like a program with its own loop. False when no more input can arrive.
 bool poll_until(omnipar::Session& session, omnipar::Time until) {
   for (auto now = session.now(); now < until; now = session.now()) {
     pollfd input{session.descriptor(), POLLIN, 0};

@@ -13,7 +13,7 @@ int main() {
   description.name = "Marrowby Pad";
   description.codes = {{omnipar::code::btn_south}, {omnipar::code::btn_east}};
   auto pad = omnipar::recognise(catalogue, omnipar::Rig{}, description).value();
-  pad.seat = "seat-1";  // whose port it plays
+  pad.seat = "seat-1";  // the seat whose port it plays
   const auto unit = engine.attach(pad).value();
 
   omnipar::Reader game{engine};                        // one for each consumer

@@ -10,7 +10,7 @@ namespace {
 
 using omnipar::Change, omnipar::Code, omnipar::Learning, omnipar::Time;
 
-/// A pad by the kernel's convention.
+/// A pad that follows the kernel's convention.
 omnipar::Description pad() {
   omnipar::Description pad;
   pad.name = "Fenwick Reading-Room Pad";
@@ -24,7 +24,7 @@ omnipar::Description pad() {
   return pad;
 }
 
-/// What a screen would show.
+/// The text for a screen.
 void show(Learning& learning) {
   while (const auto event = learning.next_event()) {
     const std::string words = to_text(*event, learning);
@@ -77,14 +77,14 @@ int main() {
   hand.press(abs_hat0x, -1);  // left and right
   hand.press(btn_west);       // a slip …
   hand.press(btn_west, 1, 1700);
-  hand.press(btn_west, 1, 1700);  // … taken back, by the menu
+  hand.press(btn_west, 1, 1700);  // … undone, by the menu
   hand.press(btn_east);
   hand.press(btn_south);
   hand.press(btn_select);
   hand.press(btn_start);
-  hand.press(btn_east);  // what is it now?
+  hand.press(btn_east);  // what does it do now?
   hand.press(btn_start, 1, 1700);
-  hand.press(btn_start, 1, 1700);  // kept
+  hand.press(btn_start, 1, 1700);  // saved
 
   if (!learning.kept()) return 1;
   std::printf("\n%s", to_toml(with_answers(catalogue, *profile, 1, learning)).c_str());

@@ -12,7 +12,7 @@ namespace {
 
 constexpr double pi = 3.14159265358979323846;
 
-/// A worn pad: its stick rests off the middle, has a square gate, and is built in askew.
+/// A worn pad: its stick rests off-centre, has a square gate, and is mounted askew.
 class WornPad {
  public:
   explicit WornPad(Calibrating& guide) : guide_(guide) {

@@ -1,4 +1,4 @@
-// The smallest embedding: an invented machine with a frame loop and one pad. Needs no device: it creates the pad's
+// The smallest embedding: a fictional machine with a frame loop and one pad. Needs no device: it creates the pad's
 // reports as a host would.
 #include <array>
 #include <cstdio>
@@ -13,7 +13,7 @@ int main() {
   if (!plan) return 1;
   Engine engine{*plan};
 
-  // A host would describe what is plugged in; this pad has two buttons and a hat.
+  // A host would describe connected units; this pad has two buttons and a hat.
   Description pad;
   pad.name = "Marrowby Toy Pad";
   pad.codes = {{code::btn_south}, {code::btn_east}, {code::abs_hat0x, -1, 1}, {code::abs_hat0y, -1, 1}};

@@ -77,7 +77,7 @@ class RawUnit {
   void look_into_sockets(Time now) noexcept;
   void let_go_unsure() noexcept;
   [[nodiscard]] bool is_button(std::size_t control) const noexcept;
-  [[nodiscard]] bool is_told_of(const Change& change, bool as_found) const noexcept;
+  [[nodiscard]] bool is_reported(const Change& change, bool as_found) const noexcept;
 
   hid::Descriptor descriptor_;
   std::vector<hid::ReportControl> controls_;
@@ -89,8 +89,8 @@ class RawUnit {
   std::bitset<256> sure_;             ///< reports received since then
   hid::Decoder decoder_;
   Time opened_;
-  std::vector<Change> told_;
-  std::vector<SocketChange> told_sockets_;
+  std::vector<Change> changes_;
+  std::vector<SocketChange> socket_changes_;
 };
 
 }  // namespace omnipar::inline abi_0

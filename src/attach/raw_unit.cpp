@@ -54,10 +54,10 @@ RawUnit::RawUnit(const Catalogue& catalogue, const Description& node, Time opene
       opened_(opened) {
   find_sockets(catalogue, node);
   find_rests(catalogue, node);
-  told_sockets_.reserve(sockets_.size());
+  socket_changes_.reserve(sockets_.size());
   std::size_t most = decoder_.most_changes() + controls_.size();
   for (const Socket& socket : sockets_) most += socket.controls.size();
-  told_.reserve(most);
+  changes_.reserve(most);
 }
 
 void RawUnit::find_sockets(const Catalogue& catalogue, const Description& node) {
@@ -142,24 +142,24 @@ std::optional<bool> RawUnit::is_plugged(const Socket& socket, Time now) const no
 
 /// Sockets, and the state of those whose plug was just connected.
 void RawUnit::look_into_sockets(Time now) noexcept {
-  told_.clear();
-  told_sockets_.clear();
+  changes_.clear();
+  socket_changes_.clear();
   for (Socket& socket : sockets_) {
     const std::optional<bool> before = socket.plugged;
     socket.plugged = is_plugged(socket, now);
     socket.was_put_in = before == false && socket.plugged == true;
     const bool found_empty = before != false && socket.plugged == false;
-    if (socket.was_put_in || found_empty) told_sockets_.push_back({socket.part, socket.was_put_in});
+    if (socket.was_put_in || found_empty) socket_changes_.push_back({socket.part, socket.was_put_in});
   }
   for (const Socket& socket : sockets_) {
     if (!socket.was_put_in) continue;
     for (const std::size_t index : socket.controls)
       if (controls_[index].kind != hid::Kind::counts && decoder_.has_come(index))
-        told_.push_back({hid::code_of(index), decoder_.value(index)});
+        changes_.push_back({hid::code_of(index), decoder_.value(index)});
   }
 }
 
-bool RawUnit::is_told_of(const Change& change, bool as_found) const noexcept {
+bool RawUnit::is_reported(const Change& change, bool as_found) const noexcept {
   const std::size_t index = change.code.number;
   if (as_found && is_button(index) && change.value != 0) return false;
   if (socket_of_[index] < 0) return true;
@@ -175,9 +175,9 @@ RawUnit::Update RawUnit::feed(std::span<const std::uint8_t> report, Time now) no
     if (socket.reports.test(id)) socket.last_heard = now;
   look_into_sockets(now);
   const bool as_found = now < opened_ + at_once;
-  std::ranges::copy_if(changes, std::back_inserter(told_),
-                       [&](const Change& change) { return is_told_of(change, as_found); });
-  return {told_, told_sockets_};
+  std::ranges::copy_if(changes, std::back_inserter(changes_),
+                       [&](const Change& change) { return is_reported(change, as_found); });
+  return {changes_, socket_changes_};
 }
 
 void RawUnit::may_have_lost(Time now) noexcept {
@@ -192,14 +192,14 @@ void RawUnit::let_go_unsure() noexcept {
     if (!decoder_.has_come(index) || decoder_.value(index) == *rests_[index]) continue;
     const Change gone{hid::code_of(index), *rests_[index]};
     decoder_.assume(index, gone.value);
-    if (is_told_of(gone, false)) told_.push_back(gone);
+    if (is_reported(gone, false)) changes_.push_back(gone);
   }
 }
 
 RawUnit::Update RawUnit::advance(Time now) noexcept {
   look_into_sockets(now);
   if (unsure_until_ && now >= *unsure_until_) let_go_unsure();
-  return {told_, told_sockets_};
+  return {changes_, socket_changes_};
 }
 
 std::optional<Time> RawUnit::next_due() const noexcept {

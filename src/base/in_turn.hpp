@@ -1,4 +1,4 @@
-// A search for entries that are usually requested in order, and again from the first.
+// A search for entries that are requested mostly in order, and again from the first.
 #pragma once
 
 #include <cstddef>

@@ -212,13 +212,13 @@ class Aiming::Impl {
     last_pull_ = at;
     switch (step_) {
       case AimingStep::steady:
-        return take_steady(listener, at);
+        return handle_steady(listener, at);
       case AimingStep::around:
-        return take_around(listener);
+        return handle_around(listener);
       case AimingStep::across:
-        return take_sweep(listener, true);
+        return handle_sweep(listener, true);
       case AimingStep::down:
-        return take_sweep(listener, false);
+        return handle_sweep(listener, false);
       case AimingStep::shot:
         return pulled_at_target(listener, at);
       default:
@@ -229,7 +229,7 @@ class Aiming::Impl {
   /// Once there is a fit, a pull may be the start of a hold, which saves it.
   void pulled_at_target(const AimHistory& listener, Time at) {
     const auto shot = listener.shot(targets_[next_], at, asked_at_);
-    if (!fit_ || !shot) return take_shot(listener, shot);
+    if (!fit_ || !shot) return handle_shot(listener, shot);
     pending_ = shot;
     held_since_ = at;
   }
@@ -238,7 +238,7 @@ class Aiming::Impl {
     held_since_.reset();
     if (step_ == AimingStep::done) return end(true);
     const auto shot = std::exchange(pending_, std::nullopt);
-    if (const AimHistory* its = gun(); its != nullptr && shot) take_shot(*its, shot);
+    if (const AimHistory* its = gun(); its != nullptr && shot) handle_shot(*its, shot);
   }
 
   // -- the pointing test ------------------------------------------------------------------------------------------
@@ -246,7 +246,7 @@ class Aiming::Impl {
     return std::max(1.0, static_cast<double>(control.maximum) - control.minimum);
   }
 
-  void take_steady(AimHistory& listener, Time at) {
+  void handle_steady(AimHistory& listener, Time at) {
     const auto shot = listener.shot({}, at, asked_at_);
     if (!shot) return refuse(AimingRefusal::silent, unit_);
     notes_.clear();
@@ -261,7 +261,7 @@ class Aiming::Impl {
     ask(AimingStep::around);
   }
 
-  void take_around(AimHistory& listener) {
+  void handle_around(AimHistory& listener) {
     if (listener.path().size() < 2) return refuse(AimingRefusal::silent, unit_);
     if (listener.losses() > 0)
       notes_.push_back(fmt::format("it lost sight of the screen {}: stand further back, or closer to the middle",
@@ -304,7 +304,7 @@ class Aiming::Impl {
   };
 
   /// Which axis moved, while the other one did not, and in which direction: a sweep begins at its left, or at its top.
-  void take_sweep(AimHistory& listener, bool across) {
+  void handle_sweep(AimHistory& listener, bool across) {
     if (listener.path().size() < 2) return refuse_sweep(AimingRefusal::not_swept, listener);
     const double x = (listener.highest().x - listener.lowest().x) / extent(*listener.x());
     const double y = (listener.highest().y - listener.lowest().y) / extent(*listener.y());
@@ -351,7 +351,7 @@ class Aiming::Impl {
   }
 
   // -- shots ----------------------------------------------------------------------------------------------------------
-  void take_shot(const AimHistory& listener, const std::optional<Shot>& shot) {
+  void handle_shot(const AimHistory& listener, const std::optional<Shot>& shot) {
     if (!shot) return again(AimingRefusal::silent);
     if (shot->missed) return again(AimingRefusal::missed);
     constexpr int patience = 2;  // some users never hold still
@@ -405,7 +405,7 @@ class Aiming::Impl {
     return within({middle, middle});
   }
 
-  /// The targets for the part of the screen taken as a whole, so that the most informative one is at the middle of its
+  /// The shots with positions relative to this part of the screen, so that the additional one is in the middle of its
   /// edge.
   [[nodiscard]] std::vector<Shot> whole_shots() const {
     std::vector<Shot> shots = shots_;

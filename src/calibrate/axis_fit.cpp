@@ -133,7 +133,7 @@ class AxisFitting {
     if (axis.minimum >= axis.maximum) return fault(SweepRefusal::no_way);
     axis.declared = in_.declared;
     axis.self_centering = !stays_;
-    if (!take_marks(axis)) return fault(SweepRefusal::pushes_differ);
+    if (!fit_marks(axis)) return fault(SweepRefusal::pushes_differ);
     axis.measured.count = static_cast<std::int32_t>(in_.rest.size() + in_.sweep.size());
     axis.measured.noise = std::round((rest_.noise + rest_.drift) * 100) / 100;
     axis.measured.returns = std::round(returns_ * 100) / 100;
@@ -142,7 +142,7 @@ class AxisFitting {
     return fit;
   }
 
-  bool take_marks(AxisCalibration& axis) const {
+  bool fit_marks(AxisCalibration& axis) const {
     for (const RawMark& mark : in_.marks)
       if (mark.part != 0) axis.marks.push_back(mark);
     if (axis.marks.empty()) return true;

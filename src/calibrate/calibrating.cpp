@@ -67,7 +67,7 @@ class Calibrating::Impl {
 
   void feed(int node, const Report& report) {
     advance(report.time);
-    heard_ = now_;
+    last_report_ = now_;
     recorder_.feed(node, report);
     if (thing() != nullptr && !is_paused()) note_place();
     look_at_buttons(report.time);
@@ -77,10 +77,10 @@ class Calibrating::Impl {
     if (!begun_) {
       begun_ = true;
       grid_ = now_ = now;
-      since_ = heard_ = now;
+      since_ = last_report_ = now;
     }
     while (grid_ + reading_step <= now && !over_) {
-      if (grid_ - heard_ > forgotten) {  // another attempt yields nothing new
+      if (grid_ - last_report_ > forgotten) {  // another attempt yields nothing new
         grid_ += (now - grid_) / reading_step * reading_step;
         break;
       }
@@ -93,7 +93,7 @@ class Calibrating::Impl {
   }
 
   [[nodiscard]] std::optional<Time> next_due() const {
-    if (over_ || !begun_ || is_paused() || grid_ - heard_ > forgotten) return std::nullopt;
+    if (over_ || !begun_ || is_paused() || grid_ - last_report_ > forgotten) return std::nullopt;
     return now_ + (fitting_ ? reading_step : looked_at);
   }
 
@@ -596,21 +596,21 @@ class Calibrating::Impl {
                         : static_cast<void>(fitting_->axis_readings = axis_));
     if (options_.aside) return options_.aside([fitting = fitting_] { fitting->make(); });
     fitting_->make();
-    take_fit();
+    finish_fit();
   }
 
   /// True while a fit is being computed.
   bool is_fitting() {
-    if (fitting_ && fitting_->done.load(std::memory_order_acquire)) take_fit();
+    if (fitting_ && fitting_->done.load(std::memory_order_acquire)) finish_fit();
     return fitting_ != nullptr;
   }
 
-  void take_fit() {
+  void finish_fit() {
     const auto made = std::exchange(fitting_, nullptr);
-    made->is_stick ? take_fit(*thing(), made->stick) : take_fit(*thing(), made->axis);
+    made->is_stick ? finish_fit(*thing(), made->stick) : finish_fit(*thing(), made->axis);
   }
 
-  void take_fit(const Thing& now, tl::expected<StickFit, SweepFault>& fit) {
+  void finish_fit(const Thing& now, tl::expected<StickFit, SweepFault>& fit) {
     if (!fit) return once_more(fit.error());
     if (options_.pushes && stick_.pushes.empty() && !asks_no_pushes_) return ask_push(0);
     fit->stick.x = now.x.code;
@@ -621,7 +621,7 @@ class Calibrating::Impl {
     go_on(fit->notes);
   }
 
-  void take_fit(const Thing& now, tl::expected<AxisFit, SweepFault>& fit) {
+  void finish_fit(const Thing& now, tl::expected<AxisFit, SweepFault>& fit) {
     if (!fit) return once_more(fit.error());
     fit->axis.code = now.x.code;
     std::erase_if(found.axes, [&](const AxisCalibration& a) { return a.code == now.x.code; });
@@ -728,7 +728,7 @@ class Calibrating::Impl {
   bool told_waiting_ = false, told_missing_ = false, asks_no_pushes_ = false;
   SweepFault asked_for_;
   std::shared_ptr<Fitting> fitting_;  ///< null: no fit is being computed
-  Time grid_{}, now_{}, since_{}, idle_since_{}, has_stopped_since_{}, done_at_{}, quiet_since_{}, heard_{};
+  Time grid_{}, now_{}, since_{}, idle_since_{}, has_stopped_since_{}, done_at_{}, quiet_since_{}, last_report_{};
   std::optional<Time> pressed_, hold_taken_;
   bool begun_ = false, over_ = false, kept_ = false;
 };

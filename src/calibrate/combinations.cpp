@@ -99,7 +99,7 @@ void CombinationTest::note_press(Code code, Time time) {
   last_press_time_ = time;
 }
 
-void CombinationTest::take(const Report& report) {
+void CombinationTest::feed(const Report& report) {
   for (const Change& change : report.changes) {
     const bool is_key =
         change.code.type == ev_key || std::ranges::find(buttons_, change.code, &Button::code) != buttons_.end();

@@ -29,7 +29,7 @@ class CombinationTest {
 
   /// Starts with the first step.
   void begin();
-  void take(const Report& report);
+  void feed(const Report& report);
   [[nodiscard]] bool done() const noexcept { return trial_ >= trials_.size(); }
   /// The findings so far.
   [[nodiscard]] const std::vector<Combination>& found() const noexcept { return found_; }

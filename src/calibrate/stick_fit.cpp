@@ -61,12 +61,12 @@ class StickFitting {
     for (std::size_t d = 0; d < reached.size(); ++d)
       if (!reached[d]) missing.directions.push_back(d);
     if (!missing.directions.empty()) return tl::unexpected(missing);
-    take_edge();
+    find_edge();
     fit();
     if (stays_) rest_in_the_middle();
     if (auto refused = dents(); refused && !in_.as_it_is) return tl::unexpected(*refused);
     if (auto refused = pushed_farther(); refused && !in_.as_it_is) return tl::unexpected(*refused);
-    take_turn();
+    find_rotation();
     return result();
   }
 
@@ -165,7 +165,7 @@ class StickFitting {
   }
 
   /// Collects readings clearly at the edge: near the furthest in their direction. Clipped readings are ignored.
-  void take_edge() {
+  void find_edge() {
     std::array<std::vector<double>, sectors> far;
     for (const RawPoint& raw : sweep_) {
       const Point p = from_rest(raw);
@@ -343,7 +343,7 @@ class StickFitting {
 
   /// Determines the rotation from the corners of the gate, which are more accurate than pushes; the pushes decide which
   /// corner is up. Without corners, the pushes alone decide if they are clear.
-  void take_turn() {
+  void find_rotation() {
     const bool has_corners = gate_.gate == StickGate::square || gate_.gate == StickGate::octagon;
     if (!orientation_) {
       if (!has_corners) gate_.turned = 0;

@@ -5,7 +5,7 @@
 #include <cmath>
 
 #include "catalogue/kinds.hpp"
-#include "catalogue/take.hpp"
+#include "catalogue/values.hpp"
 #include "stage/table.hpp"
 
 namespace omnipar::inline abi_0::catalogue {

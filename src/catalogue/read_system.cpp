@@ -3,7 +3,7 @@
 
 #include "catalogue/kinds.hpp"
 #include "catalogue/lookup.hpp"
-#include "catalogue/take.hpp"
+#include "catalogue/values.hpp"
 #include "omnipar/role.hpp"
 
 namespace omnipar::inline abi_0::catalogue {

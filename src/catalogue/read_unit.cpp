@@ -7,7 +7,7 @@
 #include "base/near.hpp"
 #include "catalogue/kinds.hpp"
 #include "catalogue/lookup.hpp"
-#include "catalogue/take.hpp"
+#include "catalogue/values.hpp"
 #include "omnipar/hid.hpp"
 #include "shape/measured.hpp"
 #include "shape/projection.hpp"

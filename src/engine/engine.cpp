@@ -49,12 +49,12 @@ void State::press(const Slot& slot, std::size_t unit, std::size_t button) noexce
 }
 
 /// Marks the buttons that are down as pressed for hotkeys.
-void State::take_for_pressed(std::size_t unit) noexcept {
+void State::mark_pressed(std::size_t unit) noexcept {
   for (std::size_t button = 0; button < slots[unit].buttons.size(); ++button)
     if ((down[unit * button_words + button / 64] & bit_of(button)) != 0) press_hotkeys(slots[unit], unit, button);
 }
 
-/// Among one word's buttons that raise only hotkeys, releases those that are no longer pressed.
+/// Among one word's buttons that raise only hotkeys, releases those that have been released physically.
 [[gnu::noinline]] void State::keep_hotkeys(const Slot& slot, std::size_t unit, std::size_t w,
                                            std::uint64_t stay) noexcept {
   std::uint64_t& held = hotkey_held[unit * button_words + w];
@@ -266,7 +266,7 @@ void State::keep_directions(const AnalogOperation& operation, std::size_t unit, 
     if ((gone >> d & 1) != 0) lower(raise_of(operation.signals.at(d), unit), unit);
 }
 
-/// Lowers the signals of crossings that are no longer passed.
+/// Lowers the signals of crossings that the position has left.
 void State::lower_crossings(std::size_t unit) noexcept {
   for (const OwnOperation& own : slots[unit].operations) {
     if (own.kind != AnalogKind::crossing) continue;
@@ -348,8 +348,8 @@ constexpr std::int32_t turned_around(std::int32_t counts) noexcept {
 
 /// First all presses, then releases. With `settles`, opposite directions are resolved after all of
 /// either, whatever their order.
-[[gnu::always_inline]] inline void State::take_in(std::size_t unit, std::span<const Change> changes,
-                                                  bool settles) noexcept {
+[[gnu::always_inline]] inline void State::apply_changes(std::size_t unit, std::span<const Change> changes,
+                                                        bool settles) noexcept {
   const Slot& slot = slots[unit];
   std::uint64_t touched = 0;
   bool released = false;
@@ -403,21 +403,21 @@ constexpr std::int32_t turned_around(std::int32_t counts) noexcept {
 [[gnu::always_inline]] inline void State::commit(std::size_t unit, std::span<const Change> changes) noexcept {
   if (settles_reports) [[unlikely]]
     return commit_and_settle(unit, changes);
-  take_in(unit, changes, false);
+  apply_changes(unit, changes, false);
 }
 
 [[gnu::noinline]] void State::commit_and_settle(std::size_t unit, std::span<const Change> changes) noexcept {
   in_report = true;
-  take_in(unit, changes, true);
+  apply_changes(unit, changes, true);
   if (any_pull) aim_pulls(unit);
   in_report = false;
   if (any_sight) refresh_sights();
 }
 
-void State::take(std::size_t unit, std::span<const Change> changes) noexcept { commit(unit, changes); }
+void State::apply_state(std::size_t unit, std::span<const Change> changes) noexcept { commit(unit, changes); }
 
 /// Known analog values take effect at once, except those of trigger buttons, which count from their next press.
-/// Crossings passed here are not presses: `take_state` or the freeze has recorded them.
+/// Crossings passed here are not presses: `note_state` or the freeze has recorded them.
 void State::start(std::size_t unit) noexcept {
   if (head->frozen != 0) return;
   const Slot& slot = slots[unit];

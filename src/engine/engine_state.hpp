@@ -211,16 +211,16 @@ struct State {
   std::optional<Diagnostic> wire(std::size_t unit, const Attachment& attachment);
   void start(std::size_t unit) noexcept;
   void begin_reaches(std::size_t unit) noexcept;
-  void take_state(std::size_t unit, std::span<const Change> changes) noexcept;
+  void note_state(std::size_t unit, std::span<const Change> changes) noexcept;
   void adopt(Plan new_plan);
   void note_crossings(std::size_t unit) noexcept;
   void find_lone_lanes() noexcept;
 
   // engine.cpp; `unit` is always the number of a unit's slot
-  void take(std::size_t unit, std::span<const Change> changes) noexcept;
+  void apply_state(std::size_t unit, std::span<const Change> changes) noexcept;
   void commit(std::size_t unit, std::span<const Change> changes) noexcept;
   void commit_and_settle(std::size_t unit, std::span<const Change> changes) noexcept;
-  void take_in(std::size_t unit, std::span<const Change> changes, bool settles) noexcept;
+  void apply_changes(std::size_t unit, std::span<const Change> changes, bool settles) noexcept;
   void aim_pulls(std::size_t unit) noexcept;
   void press(const Slot& slot, std::size_t unit, std::size_t button) noexcept;
   bool set_button(const Slot& slot, std::size_t unit, std::size_t button, bool now_down) noexcept;
@@ -229,7 +229,7 @@ struct State {
   void let_go(const Slot& slot, std::size_t unit) noexcept;
   void press_hotkeys(const Slot& slot, std::size_t unit, std::size_t button) noexcept;
   void keep_hotkeys(const Slot& slot, std::size_t unit, std::size_t w, std::uint64_t stay) noexcept;
-  void take_for_pressed(std::size_t unit) noexcept;
+  void mark_pressed(std::size_t unit) noexcept;
   void rest_hotkeys() noexcept;
   void keep_directions(const AnalogOperation& operation, std::size_t unit, std::uint8_t stay) noexcept;
   [[nodiscard]] shape::Point point_of(const Gauge& gauge) const noexcept;

@@ -64,7 +64,7 @@ class Sampler {
   struct SavedReader;
 
   void begin() noexcept;
-  void take_back(Index target, const Shown& then, const Unshown& made, const Unshown& again, bool has_shown) noexcept;
+  void undo(Index target, const Shown& then, const Unshown& made, const Unshown& again, bool has_shown) noexcept;
   void add_undone() noexcept;
   void rest(std::int64_t now) noexcept;
   void look(Index target, std::int64_t now) noexcept;

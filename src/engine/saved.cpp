@@ -37,7 +37,7 @@ class Taker {
  public:
   explicit Taker(const std::byte* at) noexcept : at_(at) {}
   template <typename T>
-  void take(T* values, std::size_t count) noexcept {
+  void read(T* values, std::size_t count) noexcept {
     std::memcpy(values, at_, count * sizeof(T));
     skip(count * sizeof(T));
   }
@@ -81,14 +81,14 @@ bool State::restore(std::span<const std::byte> saved) noexcept {
   SavedHead first;
   if (saved.size() < sizeof first) return false;
   Taker in{saved.data()};
-  in.take(&first, 1);
+  in.read(&first, 1);
   if (first.engine != key || first.wirings != wirings || first.size > saved.size()) return false;
   StateHead then;
   std::memcpy(&then, saved.data() + sizeof first, sizeof then);
   if (then.frozen != head->frozen) return false;
   Present present;
   note_present(present);
-  in.take(block.data(), block.size());
+  in.read(block.data(), block.size());
   for (std::size_t t = 0; t < plan_data->targets.size(); ++t) {
     present.made.presses[t] -= presses[t];
     present.made.total[t] -= total[t];
@@ -136,7 +136,7 @@ void State::follow_hands(const Present& present) noexcept {
     std::array<Change, most_codes> changes{};
     const std::size_t count = differences(present, unit, changes);
     held_over[unit] &= present.held_over.at(unit);
-    if (count > 0) take(unit, std::span{changes}.first(count));
+    if (count > 0) apply_state(unit, std::span{changes}.first(count));
   }
 }
 
@@ -208,11 +208,11 @@ void Sampler::restore(std::span<const std::byte> saved, const Unshown& made, con
   Taker in{saved.data() + sizeof head};
   for (std::size_t t = 0; t < targets; ++t) {
     Shown then;
-    in.take(&then, 1);
-    take_back(static_cast<Index>(t), then, made, again, has_shown);
+    in.read(&then, 1);
+    undo(static_cast<Index>(t), then, made, again, has_shown);
     shown_[t].since += later;
   }
-  in.take(behind_.data(), targets);
+  in.read(behind_.data(), targets);
   behind_count_ = head.behind_count;
   samples_ = head.samples;
   carried_ = head.carried != 0;
@@ -221,8 +221,8 @@ void Sampler::restore(std::span<const std::byte> saved, const Unshown& made, con
 }
 
 /// Restores the shown value. Presses since then that were not shown are still pending.
-void Sampler::take_back(Index target, const Shown& then, const Unshown& made, const Unshown& again,
-                        bool has_shown) noexcept {
+void Sampler::undo(Index target, const Shown& then, const Unshown& made, const Unshown& again,
+                   bool has_shown) noexcept {
   Shown& shown = shown_[target];
   const auto without = [](std::uint32_t all, std::uint32_t some) { return all - std::min(all, some); };
   const std::uint32_t saved = engine_.presses[target] - again.presses[target];

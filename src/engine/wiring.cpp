@@ -448,11 +448,11 @@ void State::begin_reaches(std::size_t unit) noexcept {
 }
 
 /// Records what is already down or pushed, without any effect. An axis that has never reported is at rest.
-void State::take_state(std::size_t unit, std::span<const Change> changes) noexcept {
+void State::note_state(std::size_t unit, std::span<const Change> changes) noexcept {
   const std::uint32_t frozen = std::exchange(head->frozen, only_noted);
   std::ranges::copy(slots[unit].rests, raw + unit * max_axes);
   begin_reaches(unit);
-  take(unit, changes);
+  apply_state(unit, changes);
   head->frozen = frozen;
 }
 
@@ -559,10 +559,10 @@ tl::expected<UnitId, Diagnostic> Engine::attach(const Attachment& attachment) {
   at->used = true;
   ++state.wirings;
   state.find_lone_lanes();
-  state.take_state(number, attachment.state);
+  state.note_state(number, attachment.state);
   state.note_crossings(number);
   state.start(number);
-  if (attachment.by_press) state.take_for_pressed(number);
+  if (attachment.by_press) state.mark_pressed(number);
   return UnitId{at->id};
 }
 

@@ -29,7 +29,7 @@ bool Feedback::find_desktop() {
 }
 
 void Feedback::process() {
-  if (desktop_ && !desktop_->take()) desktop_.reset();
+  if (desktop_ && !desktop_->process()) desktop_.reset();
 }
 
 void Feedback::tell(Turn what, const std::string& words, Time now) {

@@ -84,7 +84,7 @@ void put(Catalogue& catalogue, Sheets& sheets) {
   put(catalogue.units, std::move(sheets.units));
 }
 
-void take_file(os::Files& door, const std::string& path, FoundSheets& found) {
+void load_file(os::Files& door, const std::string& path, FoundSheets& found) {
   const auto text = read_text(door, path);
   if (!text) {
     found.problems.push_back(text.error());
@@ -96,10 +96,10 @@ void take_file(os::Files& door, const std::string& path, FoundSheets& found) {
 }
 
 /// All files of a folder in order of their names.
-void take_folder(os::Files& door, const std::string& path, FoundSheets& found) {
+void load_folder(os::Files& door, const std::string& path, FoundSheets& found) {
   if (auto problem = unreadable_folder(door, path)) found.problems.push_back(std::move(*problem));
   for (const std::string& name : door.names_in(path))
-    if (name.ends_with(".toml")) take_file(door, fmt::format("{}/{}", path, name), found);
+    if (name.ends_with(".toml")) load_file(door, fmt::format("{}/{}", path, name), found);
 }
 
 bool is_folder(os::Files& door, const std::string& path) {
@@ -113,12 +113,12 @@ bool is_folder(os::Files& door, const std::string& path) {
 FoundSheets find_sheets(os::Files& door, const HouseholdFiles& files) {
   FoundSheets found{built_in_catalogue(), {}};
   const std::string own = config_folder(door);
-  if (files.own_files && !own.empty()) take_folder(door, own + "/sheets", found);
+  if (files.own_files && !own.empty()) load_folder(door, own + "/sheets", found);
   for (const std::string& path : files.sheets) {
     if (is_folder(door, path))
-      take_folder(door, path, found);
+      load_folder(door, path, found);
     else
-      take_file(door, path, found);
+      load_file(door, path, found);
   }
   // Problems of the rig are reported by the commands that need it.
   const std::string rig = rig_path(door, files);
@@ -186,7 +186,7 @@ std::string held_words(const Sheets& sheets) {
 }
 
 /// A profile's file: its syntax and semantic problems, all at once.
-void take_profile(FoundProfile& given, const std::string& name, const std::string& text) {
+void load_profile(FoundProfile& given, const std::string& name, const std::string& text) {
   Sheets sheets = read_sheets(name, text);
   given.contents = held_words(sheets);
   given.problems = std::move(sheets.problems);
@@ -213,8 +213,8 @@ void take_profile(FoundProfile& given, const std::string& name, const std::strin
   sort_by_place(given.problems);
 }
 
-void take_text(FoundProfile& given, const std::string& path, const tl::expected<std::string, Diagnostic>& text) {
-  if (text) return take_profile(given, path, *text);
+void load_text(FoundProfile& given, const std::string& path, const tl::expected<std::string, Diagnostic>& text) {
+  if (text) return load_profile(given, path, *text);
   given.readable = false;
   given.problems.push_back(text.error());
 }
@@ -241,7 +241,7 @@ std::string hint_for(const FoundProfile& given, os::Files& door, const std::stri
   return catalogue::suggestion(word, names);
 }
 
-void take_proposal(FoundProfile& given, os::Files& door, const std::string& word, const HouseholdFiles& files) {
+void load_proposal(FoundProfile& given, os::Files& door, const std::string& word, const HouseholdFiles& files) {
   if (auto proposed = propose(given.catalogue, word)) {
     const auto rig = find_rig(door, files);  // its problems are reported by the commands that need it
     given.profile = rig ? with_seats_of(rig->rig, std::move(*proposed)) : std::move(*proposed);
@@ -273,15 +273,15 @@ FoundProfile find_profile(os::Files& door, const std::string& word, const Househ
   const std::string path = profile_path(door, word);
   const bool named = is_file(word);
   if (!named && (path.empty() || !files.own_files)) {
-    take_proposal(given, door, word, files);
+    load_proposal(given, door, word, files);
     return given;
   }
   const auto text = read_text(door, path);
   if (named || text || text.error().id != "no-file") {
     if (!named) note_machine_of_that_name(given, word, path);
-    take_text(given, path, text);
+    load_text(given, path, text);
   } else {
-    take_proposal(given, door, word, files);
+    load_proposal(given, door, word, files);
   }
   return given;
 }

@@ -100,7 +100,7 @@ tl::expected<Former, Diagnostic> former_at(os::Files& door, const std::string& p
 }
 
 /// Copies owner and permissions of the previous file. Without the right to change the owner, at least the group.
-int take_after(os::Files& door, int fresh, const Former& former) {
+int copy_ownership(os::Files& door, int fresh, const Former& former) {
   os::Owner is;
   if (const int result = door.owner(fresh, is); result < 0) return result;
   if (is != former.owner && door.set_owner(fresh, former.owner) < 0)
@@ -128,7 +128,7 @@ tl::expected<std::string, int> write_beside(os::Files& door, const std::string& 
   std::string fresh;
   const os::Descriptor file{door, make_fresh(door, folder_of(real), fresh)};
   if (!file) return tl::unexpected(file.get());
-  int result = former.is_there ? take_after(door, file.get(), former) : 0;
+  int result = former.is_there ? copy_ownership(door, file.get(), former) : 0;
   if (!former.is_there) give_to_owner_of(door, folder_of(real), file.get());
   if (result == 0 && readers == Readers::everybody) result = door.set_permissions(file.get(), everybody_reads);
   if (result == 0) result = os::write_all(door, file.get(), std::as_bytes(std::span{text}));

@@ -54,7 +54,7 @@ class Mapping {
     std::vector<KernelCode> codes(controls.size());
     for (const std::uint8_t report : reports_in_order())
       for (const std::size_t index : which)
-        if (field_of(controls[index]).report == report) codes[index] = take(controls, index);
+        if (field_of(controls[index]).report == report) codes[index] = assign(controls, index);
     for (const std::size_t index : which)
       if (codes[index].fate != Fate::lost && users_[{codes[index].node, codes[index].code}] > 1)
         codes[index].fate = Fate::shared;
@@ -99,7 +99,7 @@ class Mapping {
     return static_cast<int>(applications_.size()) - 1;
   }
 
-  KernelCode take(std::span<const ReportControl> controls, std::size_t index) {
+  KernelCode assign(std::span<const ReportControl> controls, std::size_t index) {
     const ReportControl& control = controls[index];
     const int node = node_of(field_of(control).report);
     if (control.kind == Kind::hat_y) {  // joins its other half

@@ -44,7 +44,7 @@ class ControlType {
       const std::size_t begin = at_;
       const Item item = next();
       item_at_ = begin;
-      take(item);
+      process(item);
     }
     item_at_ = bytes_.size();
     if (open_ != -1) throw Wrong{item_at_, "unclosed collection"};
@@ -76,20 +76,20 @@ class ControlType {
     return item;
   }
 
-  void take(const Item& item) {
+  void process(const Item& item) {
     switch (item.tag & 0x0cU) {
       case 0x00:
-        return take_main(item);
+        return read_main(item);
       case 0x04:
-        return take_global(item);
+        return read_global(item);
       case 0x08:
-        return take_local(item);
+        return read_local(item);
       default:
         return;  // reserved and long items, which are undefined
     }
   }
 
-  void take_main(const Item& item) {
+  void read_main(const Item& item) {
     use_last_page();
     switch (item.tag) {
       case tag::input:
@@ -170,7 +170,7 @@ class ControlType {
 
   static bool bits_of_nothing(const Field& field) { return field.size == 0 || field.count == 0; }
 
-  void take_global(const Item& item) {
+  void read_global(const Item& item) {
     Globals& g = globals_;
     switch (item.tag) {
       case tag::usage_page:
@@ -227,7 +227,7 @@ class ControlType {
     made_.numbered = true;
   }
 
-  void take_local(const Item& item) {
+  void read_local(const Item& item) {
     const bool with_page = item.length == 4;
     const Usage usage{with_page ? static_cast<std::uint16_t>(item.data >> 16) : globals_.page,
                       static_cast<std::uint16_t>(item.data)};

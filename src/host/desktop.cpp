@@ -16,7 +16,7 @@ class BusDesktop final : public Desktop {
 
   int descriptor() const noexcept override { return sd_bus_get_fd(bus_); }
 
-  bool take() noexcept override {
+  bool process() noexcept override {
     int result = 0;
     do result = sd_bus_process(bus_, nullptr);
     while (result > 0);

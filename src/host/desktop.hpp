@@ -12,7 +12,7 @@ class Desktop {
   /// Readable when there is a message for us on the bus.
   [[nodiscard]] virtual int descriptor() const noexcept = 0;
   /// Processes it; false once the bus is gone.
-  [[nodiscard]] virtual bool take() noexcept = 0;
+  [[nodiscard]] virtual bool process() noexcept = 0;
   /// Replaces the previous message. Does not wait until it is shown.
   virtual void show(const std::string& words) noexcept = 0;
 };

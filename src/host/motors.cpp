@@ -24,7 +24,7 @@ struct Motors::Message {
 /// Only the last request for each effect counts; the kernel erases all when this process ends.
 void Motors::serve(os::Door& door, int socket, const std::string& node) {
   os::become_helper(motors_process, socket);
-  // Opened once more, so that the session can close its own descriptor at once even if this process hangs.
+  // Opened a second time, so that the session can close its own descriptor at once even if this process hangs.
   const int file = door.open(node, O_RDWR);
   std::array<int, 64> numbers{};
   numbers.fill(-1);
@@ -53,20 +53,20 @@ void Motors::serve(os::Door& door, int socket, const std::string& node) {
 
 /// Never waits: requests that the unit has no time for are lost.
 int Motors::tell(const Message& message) noexcept {
-  take_answers();
+  read_answers();
   const ssize_t sent = door_.send(socket_.get(), std::as_bytes(std::span{&message, 1}), -1);
   if (sent > 0) ++unanswered_;
   return sent < 0 ? static_cast<int>(sent) : 0;
 }
 
-void Motors::take_answers() noexcept {
+void Motors::read_answers() noexcept {
   std::byte done{};
   int descriptor = -1;
   while (unanswered_ > 0 && door_.receive(socket_.get(), std::span{&done, 1}, descriptor) > 0) --unanswered_;
 }
 
 bool Motors::is_waiting() noexcept {
-  if (socket_) take_answers();
+  if (socket_) read_answers();
   return unanswered_ > 0;
 }
 

@@ -30,7 +30,7 @@ class Motors {
   struct Message;
   int start() noexcept;
   int tell(const Message& message) noexcept;
-  void take_answers() noexcept;
+  void read_answers() noexcept;
   [[noreturn]] static void serve(os::Door& door, int socket, const std::string& node);
 
   static constexpr std::size_t most_effects = 64;

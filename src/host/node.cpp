@@ -100,7 +100,7 @@ class EvdevNode final : public Node {
       const std::size_t count = got < 0 ? 0 : static_cast<std::size_t>(got) / sizeof(input_event);
       for (const input_event& event : std::span{buffer_}.first(count)) {
         lost = lost || (event.type == EV_SYN && event.code == SYN_DROPPED);
-        if (!lost) take(event, into);  // events after a loss are part of the state that is queried
+        if (!lost) handle(event, into);  // events after a loss are part of the state that is queried
       }
       if (count < buffer_.size()) break;
     }
@@ -229,7 +229,7 @@ class EvdevNode final : public Node {
   }
 
   /// Keys, movements and axes; scan codes, LEDs and the kernel's own repeats are not controls.
-  void take(const input_event& event, Reports& into) {
+  void handle(const input_event& event, Reports& into) {
     const Code code{event.type, event.code};
     constexpr std::int32_t repeats = 2;
     if (event.type == ev_abs) return note_axis(code, event.value);

@@ -47,7 +47,7 @@ class Nodes {
   [[nodiscard]] std::vector<std::string> down(int number) const;
   [[nodiscard]] const std::string& path(int number) const;
   /// Skips nodes in play in another Omnipar process. Must be set before nodes are opened.
-  void take_alone() { claims_.emplace(door_); }
+  void claim_units() { claims_.emplace(door_); }
   /// Claims the node's unit, which is in play here, or gives up the claim. Other sessions that grab nodes leave a
   /// claimed unit to this one, even while it is unplugged.
   void claim(int number);

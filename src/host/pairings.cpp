@@ -31,19 +31,19 @@ struct PairedDevice {
   }
 };
 
-/// Iterates over the entries of a dictionary of this type; `take` reads the value after each key.
-template <typename Take>
-void each_entry(sd_bus_message* reply, const char* entry, char key_type, Take take) {
+/// Iterates over the entries of a dictionary of this type; `read` reads the value after each key.
+template <typename Read>
+void each_entry(sd_bus_message* reply, const char* entry, char key_type, Read read) {
   if (sd_bus_message_enter_container(reply, 'a', (std::string{"{"} + entry + "}").c_str()) <= 0) return;
   while (sd_bus_message_enter_container(reply, 'e', entry) > 0) {
     const char* key = "";
-    if (sd_bus_message_read_basic(reply, key_type, &key) > 0) take(std::string_view{key});
+    if (sd_bus_message_read_basic(reply, key_type, &key) > 0) read(std::string_view{key});
     sd_bus_message_exit_container(reply);
   }
   sd_bus_message_exit_container(reply);
 }
 
-void take_field(sd_bus_message* reply, std::string_view field, PairedDevice& device) {
+void read_field(sd_bus_message* reply, std::string_view field, PairedDevice& device) {
   const char* text = "";
   int flag = 0;
   if (field == "Alias" && sd_bus_message_read(reply, "v", "s", &text) > 0)
@@ -66,7 +66,7 @@ std::vector<inspect::PairedFact> devices_in(sd_bus_message* reply) {
     PairedDevice device;
     each_entry(reply, "sa{sv}", 's', [&](std::string_view interface) {
       if (interface == "org.bluez.Device1")
-        each_entry(reply, "sv", 's', [&](std::string_view field) { take_field(reply, field, device); });
+        each_entry(reply, "sv", 's', [&](std::string_view field) { read_field(reply, field, device); });
       else
         sd_bus_message_skip(reply, "a{sv}");
     });

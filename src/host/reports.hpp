@@ -29,7 +29,7 @@ class Reports {
       entries_.push_back(entry);
     else
       entries_.insert(entries_.begin() + static_cast<std::ptrdiff_t>(at), entry);
-    for (const Change& change : changes) changes_.push_back(change);  // usually one: a block copy would cost more
+    for (const Change& change : changes) changes_.push_back(change);  // mostly one: a block copy would cost more
     for (const SocketChange& socket : sockets) sockets_.push_back(socket);
   }
 

@@ -186,7 +186,7 @@ void add_numbered(std::vector<Control>& controls, const Description& description
 
 }  // namespace
 
-void identity::take_half(Control& control, const ControlSheet& said) {
+void identity::apply_half(Control& control, const ControlSheet& said) {
   if (!said.rest) control.rest = static_cast<std::int32_t>((std::int64_t{control.minimum} + control.maximum + 1) >> 1);
   if (control.rest <= control.minimum || control.rest >= control.maximum) return;  // then it has no parts
   (said.half < 0 ? control.maximum : control.minimum) = control.rest;
@@ -210,7 +210,7 @@ std::vector<Control> identity::sheet_controls(const UnitSheet& sheet, const Desc
     controls.back().off_screen = control.off_screen;
     if (control.rest)
       controls.back().rest = std::clamp(*control.rest, controls.back().minimum, controls.back().maximum);
-    if (control.half != 0) identity::take_half(controls.back(), control);
+    if (control.half != 0) identity::apply_half(controls.back(), control);
   }
   drop_halves(controls);
   return controls;

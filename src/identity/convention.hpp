@@ -20,6 +20,6 @@ namespace omnipar::inline abi_0::identity {
                                                   std::string_view part);
 
 /// For combined pedals: the control ends at the axis's rest position, by default the centre.
-void take_half(Control& control, const ControlSheet& said);
+void apply_half(Control& control, const ControlSheet& said);
 
 }  // namespace omnipar::inline abi_0::identity

@@ -9,7 +9,7 @@ namespace omnipar::inline abi_0::identity {
 
 /// Equal for all nodes of one device.
 [[nodiscard]] std::string device_key(const Description& node);
-/// Equal for the connections, by cable and by radio, to one device; empty for a node without a serial number.
+/// Equal for the wired and the wireless connection of one device; empty for a node without a serial number.
 [[nodiscard]] std::string connection_key(const Description& node);
 
 }  // namespace omnipar::inline abi_0::identity

@@ -9,7 +9,7 @@ std::string printable(std::string_view name) {
   std::string shown;
   for (int characters = 0; !name.empty(); ++characters) {
     if (characters == most_characters) return shown + "…";
-    shown += text::take_character(name);
+    shown += text::next_character(name);
   }
   return shown.empty() ? "(no name)" : shown;
 }

@@ -251,7 +251,7 @@ std::vector<Control> identity::raw_sheet_controls(const UnitSheet& sheet, const 
     controls.push_back({hid::code_of(*index), type, said.role, said.axis, control.minimum, control.maximum,
                         said.rest.value_or(rest_of(type, control)), said.reversed, said.own_dead_zone, said.square,
                         said.off_screen});
-    if (said.half != 0) identity::take_half(controls.back(), said);
+    if (said.half != 0) identity::apply_half(controls.back(), said);
   }
   return controls;
 }

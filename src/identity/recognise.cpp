@@ -81,7 +81,7 @@ void add_outdated(Attachment& attachment, const std::string& role) {
 std::int32_t whole(double raw) noexcept { return static_cast<std::int32_t>(std::lround(raw)); }
 
 /// The range of a single axis of a stick: the bounding box of its edge.
-void take_box(Control& control, const StickCalibration& stick, double RawPoint::*side) {
+void apply_box(Control& control, const StickCalibration& stick, double RawPoint::*side) {
   const auto [low, high] = std::ranges::minmax_element(stick.edge, {}, side);
   control.rest = whole(stick.rest.*side);
   control.minimum = std::min(whole((*low).*side), control.rest);
@@ -95,8 +95,8 @@ void calibrate(Attachment& attachment, const StickCalibration& stick) {
   if (!is_of_range(stick.declared_x, *x) || !is_of_range(stick.declared_y, *y))
     return add_outdated(attachment, x->role);
   if (!shape::stick_map(stick)) return;
-  take_box(*x, stick, &RawPoint::x);
-  take_box(*y, stick, &RawPoint::y);
+  apply_box(*x, stick, &RawPoint::x);
+  apply_box(*y, stick, &RawPoint::y);
   attachment.sticks.push_back(stick);
 }
 

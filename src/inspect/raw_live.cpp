@@ -25,7 +25,7 @@ RawLive::RawLive(const Description& node)
       controls_(hid::controls_of(descriptor_)),
       decoder_(descriptor_, hid::opaque_of(controls_)) {}
 
-std::optional<std::string> RawLive::take(std::span<const std::uint8_t> report, Time now) {
+std::optional<std::string> RawLive::feed(std::span<const std::uint8_t> report, Time now) {
   bool at_once = false;
   for (const Change& change : decoder_.decode(report)) {
     const std::size_t index = change.code.number;

@@ -20,7 +20,7 @@ class RawLive {
   explicit RawLive(const Description& node);
 
   /// Adds a report; returns the line to print now, if any.
-  [[nodiscard]] std::optional<std::string> take(std::span<const std::uint8_t> report, Time now);
+  [[nodiscard]] std::optional<std::string> feed(std::span<const std::uint8_t> report, Time now);
   /// Advances time.
   [[nodiscard]] std::optional<std::string> advance(Time now);
   [[nodiscard]] std::optional<Time> next_due() const noexcept { return due_; }

@@ -92,13 +92,13 @@ void Seen::set_units(const std::vector<UnitDetails>& units, const std::map<int, 
   for (const UnitDetails& unit : units) {
     add_unit(unit, grabbed);
     const auto known = std::ranges::find(before, unit.here.name, &SeenUnit::name);
-    if (known != before.end()) take_over(units_.back(), *known);
+    if (known != before.end()) carry_over(units_.back(), *known);
   }
   find_who_plays();
   std::ranges::sort(wires_, {}, [](const Wire& wire) { return std::tie(wire.node, wire.control.code); });
   for (const Wire& wire : wires_) {
     const auto value = wire.observed->values.find(wire.control.code);
-    if (value != wire.observed->values.end() && wire.control.type != ControlType::counts) take(wire, value->second);
+    if (value != wire.observed->values.end() && wire.control.type != ControlType::counts) update(wire, value->second);
     judge(wire);
   }
 }
@@ -136,7 +136,7 @@ void Seen::add_unit(const UnitDetails& unit, const std::map<int, std::string>& g
 }
 
 /// Carries over counts, and whether an axis has reported.
-void Seen::take_over(SeenUnit& unit, const SeenUnit& before) {
+void Seen::carry_over(SeenUnit& unit, const SeenUnit& before) {
   unit.spoke = before.spoke;
   unit.silent = unit.silent && before.spoke == 0;
   for (std::size_t c = 0; c < std::min(unit.controls.size(), before.controls.size()); ++c) {
@@ -241,14 +241,14 @@ void Seen::feed(int node, const Report& report) {
       SeenControl& control = unit.controls[wire->seen];
       control.has_reported = true;
       const double before = wire->is_y ? control.y : control.x;
-      take(*wire, change.value);
+      update(*wire, change.value);
       judge(*wire);
       note_press(*wire, before);
     }
   }
 }
 
-void Seen::take(const Wire& wire, std::int32_t value) {
+void Seen::update(const Wire& wire, std::int32_t value) {
   SeenControl& control = units_[wire.unit].controls[wire.seen];
   if (wire.control.type == ControlType::counts) {
     (wire.is_y ? control.y : control.x) += value;

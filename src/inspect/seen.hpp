@@ -94,7 +94,7 @@ struct SeenPort {
   int number = 0;
   std::string controller;  ///< its title
   std::string seat;
-  std::array<std::string, 2> seats;  ///< the second one is usually empty
+  std::array<std::string, 2> seats;  ///< the second one is mostly empty
   std::uint64_t moved = 0;           ///< increases with time
   bool is_played = false;            ///< it has at least one connected unit
   std::vector<SeenTarget> targets;
@@ -117,7 +117,7 @@ class Seen {
   explicit Seen(const Catalogue& catalogue) : catalogue_(catalogue) {}
 
   /// Sets the connected units. Observations of units that remain are kept. `grabbed`: nodes that another program has
-  /// grabbed, with its name; when a node is no longer among them, its known state holds until it reports.
+  /// grabbed, with its name; when a node is missing from them, its known state holds until it reports.
   void set_units(const std::vector<UnitDetails>& units, const std::map<int, std::string>& grabbed = {});
   void feed(int node, const Report& report);
 
@@ -157,12 +157,12 @@ class Seen {
 
   void meet_nodes(const std::vector<UnitDetails>& units);
   void add_unit(const UnitDetails& unit, const std::map<int, std::string>& grabbed);
-  static void take_over(SeenUnit& unit, const SeenUnit& before);
+  static void carry_over(SeenUnit& unit, const SeenUnit& before);
   void add_port(const Plan& plan, const PortInfo& info);
   void add_control(const UnitDetails& unit, const UnitDetails::Node& node, const Control& control);
   static void add_measured(Wire& wire, const Attachment& attachment);
   void add_unknown(const UnitDetails& unit, const UnitDetails::Node& node);
-  void take(const Wire& wire, std::int32_t value);
+  void update(const Wire& wire, std::int32_t value);
   void judge(const Wire& wire);
   void note_press(const Wire& wire, double before);
   void find_who_plays();

@@ -97,7 +97,7 @@ TickOff::TickOff(const Plan& plan, const Seen& seen, std::vector<int> players) :
   }
 }
 
-void TickOff::take_over(const TickOff& before) {
+void TickOff::carry_over(const TickOff& before) {
   for (TickedPort& port : ports_)
     for (const TickedPort& other : before.ports_) {
       if (other.number != port.number) continue;

@@ -42,7 +42,7 @@ class TickOff {
   /// For the ports of `seen` under this plan; for these players, or all.
   TickOff(const Plan& plan, const Seen& seen, std::vector<int> players = {});
   /// Keeps the ticks of ports that have the same controller as in the previous plan.
-  void take_over(const TickOff& before);
+  void carry_over(const TickOff& before);
   /// Must be called after each `Seen::look` that returned true.
   void update(const Seen& seen);
   /// A press of this target that the machine did not receive because it claimed the seat.

@@ -157,7 +157,7 @@ std::vector<std::pair<std::string, double>> zones_of(const Catalogue& catalogue,
 
 }  // namespace
 
-void take_measured(std::vector<Link>& links, const Catalogue& catalogue, const Rig& rig) {
+void apply_calibrations(std::vector<Link>& links, const Catalogue& catalogue, const Rig& rig) {
   for (const Calibration& measured : rig.calibrations) {
     const auto unit = std::ranges::find(rig.units, measured.unit, &RigUnit::name);
     if (unit == rig.units.end()) continue;

@@ -35,7 +35,7 @@ struct Link {
 };
 /// Gives links the dead zones of the rig's units at their seats, as the engine uses them. A unit need not be
 /// connected: its axes follow from the kernel's convention, or else from the sheets.
-void take_measured(std::vector<Link>& links, const Catalogue& catalogue, const Rig& rig);
+void apply_calibrations(std::vector<Link>& links, const Catalogue& catalogue, const Rig& rig);
 
 /// A value along a connection, stage by stage.
 struct StageValue {
@@ -44,7 +44,7 @@ struct StageValue {
   std::vector<double> numbers{};  ///< the same as numbers, x before y; empty if it is not a number
 };
 
-/// The position of a push of a stick or axis after all its shapes, -1..1 along each axis; nothing if it is no position.
+/// The position of a push of a stick or axis after all its shapes, -1..1 along each axis; nothing for other values.
 [[nodiscard]] std::optional<std::pair<double, double>> shaped_push(const Link& link, double x, double y);
 /// The values of a control pushed to `x` and `y` (for a button or a trigger only `x`; for a pointer the fraction of the
 /// distance from the screen's centre to its edges): first the input, then the value after each stage, finally the

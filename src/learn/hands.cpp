@@ -21,7 +21,7 @@ constexpr Duration dwelling{70'000};
 
 /// A calibration overrides the sheet and the kernel: a worn stick is at its end where it stops.
 Control as_measured(Control control, const Attachment& attachment) {
-  const auto take = [&control](double rest, double width) {
+  const auto set_scale = [&control](double rest, double width) {
     const double least = std::numeric_limits<std::int32_t>::min(), most = std::numeric_limits<std::int32_t>::max();
     const auto whole = [=](double value) {
       return static_cast<std::int32_t>(std::lround(std::clamp(value, least, most)));
@@ -33,8 +33,8 @@ Control as_measured(Control control, const Attachment& attachment) {
     control.reversed = control.reversed != (width < 0);
   };
   for (const StickCalibration& stick : attachment.sticks) {
-    if (stick.x == control.code) take(stick.rest.x, stick.width.x);
-    if (stick.y == control.code) take(stick.rest.y, stick.width.y);
+    if (stick.x == control.code) set_scale(stick.rest.x, stick.width.x);
+    if (stick.y == control.code) set_scale(stick.rest.y, stick.width.y);
   }
   if (const AxisCalibration* axis = attach::axis_of(attachment, control.code); axis != nullptr) {
     control.minimum = axis->minimum;
@@ -137,12 +137,12 @@ void Hands::feed(int number, const Report& report) {
   for (const Change& change : report.changes)
     for (Wire& wire : node->wires)
       if (wire.control.code == change.code) {
-        take(*node, wire, report, change.value);
+        update(*node, wire, report, change.value);
         find_odd(*node, wire);
       }
 }
 
-void Hands::take(Node& node, Wire& wire, const Report& report, std::int32_t value) {
+void Hands::update(Node& node, Wire& wire, const Report& report, std::int32_t value) {
   if (wire.control.type == ControlType::counts) {
     if (value == 0) return;
     const int sign = wire.control.reversed ? -1 : 1;
@@ -245,8 +245,8 @@ void Hands::add_odd(const Node& node, const Wire& wire, const char* what, bool c
   if (!node.ours) return;  // problems of other units do not matter
   Odd odd{node.unit, wire.control.role, what, counts};
   std::string key = odd.unit + "\n" + odd.role + "\n" + odd.what;
-  if (std::ranges::find(told_, key) != told_.end()) return;
-  told_.push_back(std::move(key));
+  if (std::ranges::find(reported_, key) != reported_.end()) return;
+  reported_.push_back(std::move(key));
   odd_.push_back(std::move(odd));
 }
 

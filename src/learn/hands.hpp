@@ -96,10 +96,10 @@ class Hands {
 
   /// Pushes that have just begun, on any unit, movements that were too short or are ignored, and problems; each is
   /// returned once.
-  [[nodiscard]] std::vector<Push> take_fresh() { return std::exchange(fresh_, {}); }
-  [[nodiscard]] std::vector<std::string> take_brief() { return std::exchange(brief_, {}); }
-  [[nodiscard]] std::vector<std::string> take_left_out() { return std::exchange(left_out_, {}); }
-  [[nodiscard]] std::vector<Odd> take_odd() { return std::exchange(odd_, {}); }
+  [[nodiscard]] std::vector<Push> drain_fresh() { return std::exchange(fresh_, {}); }
+  [[nodiscard]] std::vector<std::string> drain_brief() { return std::exchange(brief_, {}); }
+  [[nodiscard]] std::vector<std::string> drain_left_out() { return std::exchange(left_out_, {}); }
+  [[nodiscard]] std::vector<Odd> drain_odd() { return std::exchange(odd_, {}); }
   /// Everything on our units since `begin`: each source once.
   [[nodiscard]] std::vector<Push> pushes() const;
   /// The axis of our units that went furthest besides these.
@@ -119,7 +119,7 @@ class Hands {
     Duration interval{};  ///< the shortest interval between two reports
     int even = 0;         ///< consecutive reports at this interval
   };
-  void take(Node& node, Wire& wire, const Report& report, std::int32_t value);
+  void update(Node& node, Wire& wire, const Report& report, std::int32_t value);
   void move(Node& node, Wire& wire, double to, Time time);
   void forget_spikes(Node& node, Wire& wire, double before, Time time);
   void pass(Node& node, Wire& wire, int side, Time time);
@@ -133,7 +133,7 @@ class Hands {
   std::vector<std::string> brief_;
   std::vector<std::string> left_out_;
   std::vector<Odd> odd_;
-  std::vector<std::string> told_;  ///< reported problems
+  std::vector<std::string> reported_;  ///< reported problems
 };
 
 /// The binding of one side of a control: "dpad-left", "left-stick-up"; for an axis without a role, its name with a

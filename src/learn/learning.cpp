@@ -71,7 +71,7 @@ class Learning::Impl {
     const bool was_ours = hands_.is_own(node);
     hands_.lose(node);
     if (!was_ours) return;
-    take_back_the_plug(node, unit);
+    undo_unplugged_answer(node, unit);
     pressed_.clear();
     held_ = {};
     wait();
@@ -81,7 +81,7 @@ class Learning::Impl {
   }
 
   /// The kernel releases the buttons of an unplugged unit: an answer from just before was not deliberate.
-  void take_back_the_plug(int node, const std::string& unit) {
+  void undo_unplugged_answer(int node, const std::string& unit) {
     constexpr Duration plug_time = std::chrono::milliseconds{200};
     if (!taken_ || taken_->first != node || now_ - taken_->second >= plug_time || mode_ == Mode::over) return;
     if (!answers_.can_go_back()) return;
@@ -100,9 +100,9 @@ class Learning::Impl {
       taken_.reset();  // it continues to report: the answer was deliberate
     hands_.feed(node, Report{now_, report.changes});
     say_odd();
-    for (const learn::Push& push : hands_.take_fresh()) echo(push);
-    for (const std::string& role : hands_.take_brief()) say_now_and_then(LearnRefusal::too_brief, role);
-    for (const std::string& role : hands_.take_left_out()) say_now_and_then(LearnRefusal::left_out, role);
+    for (const learn::Push& push : hands_.drain_fresh()) echo(push);
+    for (const std::string& role : hands_.drain_brief()) say_now_and_then(LearnRefusal::too_brief, role);
+    for (const std::string& role : hands_.drain_left_out()) say_now_and_then(LearnRefusal::left_out, role);
     judge();
   }
 
@@ -303,7 +303,7 @@ class Learning::Impl {
   }
 
   void say_odd() {
-    for (learn::Odd& odd : hands_.take_odd())
+    for (learn::Odd& odd : hands_.drain_odd())
       say({.kind = odd.counts ? Kind::notices : Kind::leaves_out,
            .unit = std::move(odd.unit),
            .role = std::move(odd.role),
@@ -429,7 +429,7 @@ class Learning::Impl {
     const std::vector<learn::Push> pushes = relevant(hands_.pushes());
     say_if_unclear();
     axes_matter_ = heeds_axes() || (std::ranges::none_of(pushes, learn::can_be_held) && !by_span());
-    if (take_hold(pushes) || !is_finished(pushes)) return;
+    if (handle_hold(pushes) || !is_finished(pushes)) return;
     conclude(pushes);
   }
 
@@ -488,7 +488,7 @@ class Learning::Impl {
 
   /// Holding one control opens the menu or selects an entry; holding two ends the guide. Returns true if either
   /// happened.
-  bool take_hold(const std::vector<learn::Push>& pushes) {
+  bool handle_hold(const std::vector<learn::Push>& pushes) {
     std::vector<learn::Push> down;
     for (const learn::Push& push : pushes)
       if (push.down && (learn::can_be_held(push) || is_in_use(push))) down.push_back(push);
@@ -507,7 +507,7 @@ class Learning::Impl {
     else if (mode_ == Mode::offers)
       decide();
     else if (is_in_use(down.front()))
-      take_over();
+      move_held_control();
     else
       open_menu();
     return true;
@@ -518,7 +518,7 @@ class Learning::Impl {
     return mode_ == Mode::asks && in_use_ && in_use_->role == push.role;
   }
 
-  void take_over() {
+  void move_held_control() {
     accept(*std::exchange(in_use_, std::nullopt), true);
     wait();
   }
@@ -585,13 +585,13 @@ class Learning::Impl {
     } else if (mode_ == Mode::tries) {
       if (!pushes.empty()) try_out(*std::ranges::max_element(pushes, {}, &learn::Push::peak));
     } else if (by_span()) {
-      take(learn::judge_span(hands_));
+      handle(learn::judge_span(hands_));
     } else if (by_sweep() && (pushes.empty() || !std::ranges::all_of(pushes, learn::can_be_held))) {
-      take(learn::judge_sweep(hands_, answers_.question()));
+      handle(learn::judge_sweep(hands_, answers_.question()));
     } else if (!pushes.empty() && pushes.front().began < asked_at_ + soonest) {
       say(refusal(LearnRefusal::too_soon, pushes.front().role));
     } else {
-      take(learn::judge_pushes(hands_, pushes, answers_.question()));
+      handle(learn::judge_pushes(hands_, pushes, answers_.question()));
     }
     const auto since = released_at_;
     wait();
@@ -600,7 +600,7 @@ class Learning::Impl {
   }
 
   // -- answers --------------------------------------------------------------------------------------------------
-  void take(learn::Verdict verdict) {
+  void handle(learn::Verdict verdict) {
     if (verdict.source) return consider(std::move(*verdict.source));
     if (verdict.refusal == LearnRefusal::none) return;
     LearnEvent event = refusal(verdict.refusal, verdict.role);

@@ -88,7 +88,7 @@ class Outcome {
       : learning_(learning), before_(before), adds_(adds) {}
 
   void apply_to(std::vector<Binding>& all) const {
-    take_from_others(all);
+    remove_from_others(all);
     const bool one_for_all = bind_directions(all);
     for (std::size_t q = 0; q < learning_.questions().size(); ++q) {
       const std::string& name = learning_.questions()[q].name;
@@ -99,7 +99,7 @@ class Outcome {
       else if (answer.state == Answer::State::skipped)
         set_binding(all, name, {});
       else if (answer.state == Answer::State::open)
-        take_lost(all, q);
+        remove_lost(all, q);
     }
   }
 
@@ -116,7 +116,7 @@ class Outcome {
   }
 
   /// A question that was not asked may have lost its sources to another target.
-  void take_lost(std::vector<Binding>& all, std::size_t question) const {
+  void remove_lost(std::vector<Binding>& all, std::size_t question) const {
     const std::string& name = learning_.questions()[question].name;
     std::vector<Use> uses = kept_of(question);
     if (uses.size() != uses_of(before_, name).size()) set_binding(all, name, std::move(uses));
@@ -175,12 +175,12 @@ class Outcome {
   }
 
   /// Removes sources that were moved to other targets, even if the question was not asked.
-  void take_from_others(std::vector<Binding>& all) const {
+  void remove_from_others(std::vector<Binding>& all) const {
     for (std::size_t q = 0; q < learning_.questions().size(); ++q)
       for (const LearnedSource& source : learning_.answers()[q].sources)
         if (source.moved)
           for (const auto& target : targets(player_of(before_, learning_.questions()[q].name)))
-            take_from(all, target, source.role);
+            remove_from(all, target, source.role);
   }
 
   /// For one player: on a port for two the other one has separate controls.
@@ -193,7 +193,7 @@ class Outcome {
     return names;
   }
 
-  void take_from(std::vector<Binding>& all, const std::string& target, const std::string& role) const {
+  void remove_from(std::vector<Binding>& all, const std::string& target, const std::string& role) const {
     std::vector<Use> uses = uses_of(before_, target);
     if (std::erase_if(uses, [&role](const Use& use) { return learn::overlap(use.role, role); }) > 0)
       set_binding(all, target, std::move(uses));

@@ -1,5 +1,5 @@
 // The one door to the system: every kernel call, file and clock of Omnipar goes through here, so that
-// tests can replace it. (libevdev and libudev call the system themselves; host/ keeps them behind
+// tests can replace it. (libevdev and libudev call the system themselves; host/ wraps them in
 // interfaces of its own.) Code that needs only a part of it depends on that part.
 //
 // Calls return what the system call returns, or minus the error number. Interrupted calls are

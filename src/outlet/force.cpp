@@ -26,7 +26,7 @@ void answer_erase(os::Files& door, int device, std::int32_t request, std::vector
   static_cast<void>(door.control(device, UI_END_FF_ERASE, &erase));
 }
 
-void take(os::Files& door, int device, const input_event& event, std::vector<ForceRequest>& into) {
+void handle(os::Files& door, int device, const input_event& event, std::vector<ForceRequest>& into) {
   if (event.type == EV_UINPUT && event.code == UI_FF_UPLOAD) return answer_upload(door, device, event.value, into);
   if (event.type == EV_UINPUT && event.code == UI_FF_ERASE) return answer_erase(door, device, event.value, into);
   if (event.type != EV_FF) return;  // LEDs and the like
@@ -48,7 +48,7 @@ void answer(os::Files& door, int device, std::vector<ForceRequest>& into) {
     const ssize_t got = door.read(device, std::as_writable_bytes(std::span{events}));
     if (got <= 0) return;
     const std::size_t count = static_cast<std::size_t>(got) / sizeof(input_event);
-    for (const input_event& event : std::span{events}.first(count)) take(door, device, event, into);
+    for (const input_event& event : std::span{events}.first(count)) handle(door, device, event, into);
     if (count < events.size()) return;
   }
 }

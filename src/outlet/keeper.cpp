@@ -39,7 +39,7 @@ struct Keeper::Kept {
   std::vector<Given> devices;
   std::vector<LastWord> last_words;
 
-  void take(os::Door& door, std::span<const std::byte> message, int descriptor) {
+  void hold(os::Door& door, std::span<const std::byte> message, int descriptor) {
     Head head;
     if (message.size() < sizeof head) return;
     std::memcpy(&head, message.data(), sizeof head);
@@ -80,7 +80,7 @@ void Keeper::keep(os::Door& door, int socket) {
     int descriptor = -1;
     const ssize_t got = door.receive(socket, message, descriptor);
     if (got <= 0) break;
-    kept.take(door, std::span{message}.first(static_cast<std::size_t>(got)), descriptor);
+    kept.hold(door, std::span{message}.first(static_cast<std::size_t>(got)), descriptor);
   }
   kept.end(door);
   ::_exit(0);

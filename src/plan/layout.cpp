@@ -6,7 +6,7 @@ namespace {
 
 /// Appends space for `count` values of T, aligned to 8 bytes, and returns its offset.
 template <typename T>
-std::size_t take(std::size_t& size, std::size_t count) noexcept {
+std::size_t reserve(std::size_t& size, std::size_t count) noexcept {
   constexpr std::size_t border = 8;
   const std::size_t at = size;
   size = (size + count * sizeof(T) + border - 1) / border * border;
@@ -22,36 +22,36 @@ StateLayout layout_of(const PlanData& plan) noexcept {
   constexpr std::size_t words = max_buttons / 64;
   StateLayout layout;
   std::size_t size = head;
-  layout.level = take<double>(size, plan.targets.size());
-  layout.total = take<std::int64_t>(size, plan.targets.size());
-  layout.presses = take<std::uint32_t>(size, plan.targets.size());
-  layout.pressed_at = take<std::uint32_t>(size, plan.targets.size());
-  layout.raised_by = take<std::uint16_t>(size, plan.signal_cells);
-  layout.lanes = take<double>(size, std::size_t{2} * plan.lanes);
-  layout.live = take<std::uint16_t>(size, plan.groups.size());
-  layout.raw = take<std::int32_t>(size, max_units * max_axes);
-  layout.known = take<std::uint32_t>(size, max_units);
-  layout.held_over = take<std::uint32_t>(size, max_units);
-  layout.down = take<std::uint64_t>(size, max_units * words);
-  layout.raising = take<std::uint64_t>(size, max_units * words);
-  layout.hotkey_held = take<std::uint64_t>(size, max_units * words);
-  layout.opposites = take<stage::Directions>(size, plan.opposites.size());
-  layout.over = take<std::uint8_t>(size, max_units * plan.crossings);
-  layout.over_raising = take<std::uint8_t>(size, max_units * plan.crossings);
+  layout.level = reserve<double>(size, plan.targets.size());
+  layout.total = reserve<std::int64_t>(size, plan.targets.size());
+  layout.presses = reserve<std::uint32_t>(size, plan.targets.size());
+  layout.pressed_at = reserve<std::uint32_t>(size, plan.targets.size());
+  layout.raised_by = reserve<std::uint16_t>(size, plan.signal_cells);
+  layout.lanes = reserve<double>(size, std::size_t{2} * plan.lanes);
+  layout.live = reserve<std::uint16_t>(size, plan.groups.size());
+  layout.raw = reserve<std::int32_t>(size, max_units * max_axes);
+  layout.known = reserve<std::uint32_t>(size, max_units);
+  layout.held_over = reserve<std::uint32_t>(size, max_units);
+  layout.down = reserve<std::uint64_t>(size, max_units * words);
+  layout.raising = reserve<std::uint64_t>(size, max_units * words);
+  layout.hotkey_held = reserve<std::uint64_t>(size, max_units * words);
+  layout.opposites = reserve<stage::Directions>(size, plan.opposites.size());
+  layout.over = reserve<std::uint8_t>(size, max_units * plan.crossings);
+  layout.over_raising = reserve<std::uint8_t>(size, max_units * plan.crossings);
   const std::size_t gates = plan.gate_at.size();
   const std::size_t digitals = plan.digitals.size() * max_units;
-  layout.deadline = take<std::int64_t>(size, gates);
-  layout.out_held = take<std::uint8_t>(size, gates);
-  layout.heap = take<Index>(size, gates);
-  layout.heap_at = take<Index>(size, gates);
-  layout.position = take<stage::FixedPoint>(size, digitals);
-  layout.moving = take<std::uint64_t>(size, words_for(movers_of(plan)));
-  layout.moving_words = take<std::uint64_t>(size, words_for(words_for(movers_of(plan))));
-  layout.pointers = take<PointerState>(size, plan.pointers.size());
-  layout.aims = take<AimState>(size, plan.aims);
-  layout.trails = take<stage::Trail>(size, std::size_t{plan.trails} * max_units);
-  layout.reaches = take<LearnedRange>(size, max_units * max_axes);
-  layout.journal = take<Index>(size, journal_length);
+  layout.deadline = reserve<std::int64_t>(size, gates);
+  layout.out_held = reserve<std::uint8_t>(size, gates);
+  layout.heap = reserve<Index>(size, gates);
+  layout.heap_at = reserve<Index>(size, gates);
+  layout.position = reserve<stage::FixedPoint>(size, digitals);
+  layout.moving = reserve<std::uint64_t>(size, words_for(movers_of(plan)));
+  layout.moving_words = reserve<std::uint64_t>(size, words_for(words_for(movers_of(plan))));
+  layout.pointers = reserve<PointerState>(size, plan.pointers.size());
+  layout.aims = reserve<AimState>(size, plan.aims);
+  layout.trails = reserve<stage::Trail>(size, std::size_t{plan.trails} * max_units);
+  layout.reaches = reserve<LearnedRange>(size, max_units * max_axes);
+  layout.journal = reserve<Index>(size, journal_length);
   layout.size = size;
   return layout;
 }

@@ -14,7 +14,7 @@ std::string_view Plan::system() const noexcept { return data_->system; }
 std::span<const PortInfo> Plan::ports() const noexcept { return data_->ports; }
 
 const PortInfo* Plan::port(int number) const noexcept {
-  // Usually they are numbered in order, with the hotkeys' last.
+  // Mostly they are numbered in order, with the hotkeys' last.
   const auto place = static_cast<std::size_t>(number) - 1;
   if (place < data_->ports.size() && data_->ports[place].number == number) return &data_->ports[place];
   const auto at = std::ranges::find(data_->ports, number, &PortInfo::number);

@@ -98,7 +98,7 @@ struct Pointer {
   Index x = 0;
   Index y = 0;
   Index on = 0;         ///< the signal of the target that shows whether it is on the game area
-  Index off = nothing;  ///< a signal that keeps it off-screen
+  Index off = nothing;  ///< a signal that holds it off-screen
   Run shots;            ///< range of the plan's `shots`: its calibration shots
 };
 

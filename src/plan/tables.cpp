@@ -19,7 +19,7 @@ Index Tables::append(std::vector<T>& table, T value, std::size_t limit) {
   return static_cast<Index>(table.size() - 1);
 }
 
-Index Tables::take(Index& count, std::size_t more, std::size_t limit) {
+Index Tables::reserve(Index& count, std::size_t more, std::size_t limit) {
   if (count + more > limit) {
     too_large_ = true;
     return 0;
@@ -126,8 +126,8 @@ Index Tables::new_opposites(const OpposedDirections& directions) {
 }
 
 /// Lanes of one group are contiguous, because a group's bindings are added consecutively.
-Index Tables::take_lanes(Index group) {
-  const Index first = take(plan_->lanes, max_units, max_analog_uses * max_units);
+Index Tables::reserve_lanes(Index group) {
+  const Index first = reserve(plan_->lanes, max_units, max_analog_uses * max_units);
   if (too_large_) return 0;
   Run& lanes = plan_->groups[group].lanes;
   if (lanes.count == 0) lanes.first = first;
@@ -138,7 +138,7 @@ Index Tables::take_lanes(Index group) {
 Index Tables::new_digital(Index group, const stage::Constants& ramp, bool ramps) {
   DigitalOperation operation;
   operation.group = group;
-  operation.lane = take_lanes(group);
+  operation.lane = reserve_lanes(group);
   operation.ramps = ramps;
   operation.ramp = ramp;
   return append(plan_->digitals, operation, max_analog_uses);
@@ -154,13 +154,13 @@ Index Tables::new_operation(AnalogOperation operation) {
   for (Index i = 0; i < operation.shapes.count && !too_large_; ++i) {
     Shape& shape = plan_->shapes[operation.shapes.first + std::size_t{i}];
     if (shape.kind->follow == nullptr) continue;
-    shape.trail = take(plan_->trails, 1, max_analog_uses);
+    shape.trail = reserve(plan_->trails, 1, max_analog_uses);
     if (!too_large_) plan_->trailing.push_back(number);
   }
-  if (operation.kind == AnalogKind::lane) operation.lane = take_lanes(operation.group);
-  if (operation.kind == AnalogKind::crossing) operation.crossing = take(plan_->crossings, 1, max_analog_uses);
-  if (operation.kind == AnalogKind::glide) operation.glide = take(plan_->glides, 1, max_analog_uses);
-  if (is_aim(operation.kind)) operation.lane = take(plan_->aims, max_units, max_analog_uses * max_units);
+  if (operation.kind == AnalogKind::lane) operation.lane = reserve_lanes(operation.group);
+  if (operation.kind == AnalogKind::crossing) operation.crossing = reserve(plan_->crossings, 1, max_analog_uses);
+  if (operation.kind == AnalogKind::glide) operation.glide = reserve(plan_->glides, 1, max_analog_uses);
+  if (is_aim(operation.kind)) operation.lane = reserve(plan_->aims, max_units, max_analog_uses * max_units);
   const Index made = append(plan_->operations, operation, max_analog_uses);
   if (operation.kind == AnalogKind::glide) plan_->gliding.push_back(made);
   if (is_aim(operation.kind)) plan_->aiming.push_back(made);

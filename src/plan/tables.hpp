@@ -54,8 +54,8 @@ class Tables {
 
   template <typename T>
   Index append(std::vector<T>& table, T value, std::size_t limit);
-  Index take(Index& count, std::size_t more, std::size_t limit);
-  Index take_lanes(Index group);
+  Index reserve(Index& count, std::size_t more, std::size_t limit);
+  Index reserve_lanes(Index group);
   void span(Index half, bool is_y);
   Growing& input(const std::string& seat, const std::string& role);
   void use_up();

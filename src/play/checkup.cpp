@@ -86,7 +86,7 @@ void CombinationListener::ready() {
 }
 
 void CombinationListener::on_report(int node, const Report& report) {
-  if (test_ != nullptr && there_.contains(node) && there_.at(node)) test_->take(report);
+  if (test_ != nullptr && there_.contains(node) && there_.at(node)) test_->feed(report);
 }
 
 /// Without the unit there is nothing to wait for.

@@ -22,13 +22,13 @@ void Grabs::look_at(int node) {
 }
 
 void Grabs::is_free_again(int node) {
-  if (told_.erase(node) == 0) return;
+  if (reported_.erase(node) == 0) return;
   nodes_.resync(node);
   on_event_(GrabEnded{name_of(node), nodes_.path(node)});
 }
 
 void Grabs::held_elsewhere(int node) {
-  if (!told_.insert(node).second) return;
+  if (!reported_.insert(node).second) return;
   const host::Openers openers = nodes_.openers(node);
   on_event_(GrabbedElsewhere{name_of(node), nodes_.path(node), openers.names, openers.only});
 }
@@ -47,7 +47,7 @@ void Grabs::insist(Time now) {
   constexpr Duration patience = std::chrono::seconds{3};  // the exit combination needs two
   again_at_ = now + pause;
   nodes_.try_grabs();
-  for (const int node : std::set{told_})
+  for (const int node : std::set{reported_})
     if (nodes_.is_grabbed(node)) is_free_again(node);
   const auto waiting = nodes_.waiting_for_grab();
   for (const int node : waiting) {

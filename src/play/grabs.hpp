@@ -21,7 +21,7 @@ class Grabs {
   /// Checks whether another program has grabbed or released a node, and emits the event.
   void look_at(int node);
   /// The node is gone.
-  void forget(int node) { told_.erase(node); }
+  void forget(int node) { reported_.erase(node); }
   /// Sets the nodes in use, which are grabbed, or released while frozen. All others are available to the desktop.
   void set(const std::vector<int>& playing, bool frozen, Time now);
   /// Retries units that another program has, and grabs units with buttons held for long, which may be stuck; other
@@ -44,7 +44,7 @@ class Grabs {
   EventHandler on_event_;
   std::optional<Time> again_at_;  ///< while some node in use is not grabbed
   std::map<int, Wait> waits_;     ///< by node
-  std::set<int> told_;            ///< held by another program
+  std::set<int> reported_;        ///< held by another program
   std::vector<int> played_;       ///< nodes grabbed so far
 };
 

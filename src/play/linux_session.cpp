@@ -35,7 +35,7 @@ class LinuxSession final : public Session::Impl {
     nodes_.left_to_another([this](const std::string& unit, const std::string& opener) {
       tell(LeftToAnother{unit, opener});
     });
-    if (grabs()) nodes_.take_alone();
+    if (grabs()) nodes_.claim_units();
     table_.nodes_come_within(std::chrono::seconds{2});
     if (options_.grab_idle) nodes_.grab_all(true);
   }
@@ -78,9 +78,9 @@ class LinuxSession final : public Session::Impl {
 
   // -- input
   void ready(Ready ready);
-  void take_reports();
-  void take_news();
-  void take_signals();
+  void process_reports();
+  void process_changes();
+  void process_signals();
   void look_for_others();
   void claim_seats();
   void arm_timer();
@@ -324,21 +324,21 @@ void LinuxSession::process() {
   if (!looked_) static_cast<void>(wait(at_us(0)));
   looked_ = false;
   ++stats_.wake_ups;
-  take_reports();
+  process_reports();
   look_who_plays();
   if (grabs()) grabs_.insist(now_);
   if (!requests_.empty()) shake();
   act();
-  if (monitor_.has_node_events()) take_news();
+  if (monitor_.has_node_events()) process_changes();
   look_for_others();
   look_who_plays();
   if (keeper_is_gone_ && !ended_) replace_keeper();
-  if (monitor_.has_signals()) take_signals();
+  if (monitor_.has_signals()) process_signals();
   if (std::exchange(nodes_have_changed_, false)) tell(NodesChanged{});
   arm_timer();
 }
 
-void LinuxSession::take_reports() {
+void LinuxSession::process_reports() {
   now_ = door_.now();
   const auto& batch = nodes_.drain(now_);
   if (ended_) {
@@ -370,7 +370,7 @@ void LinuxSession::take_reports() {
   for (std::size_t i = 0; i < batch.said.size(); ++i) in_to_out_.add(out - batch.said[i].time);
 }
 
-void LinuxSession::take_news() {
+void LinuxSession::process_changes() {
   while (const auto event = monitor_.next_node_event()) {
     const bool ours = outlets_ && std::ranges::find(outlets_->devices(), event->where.path,
                                                     &outlet::VirtualDevice::node) != outlets_->devices().end();
@@ -396,7 +396,7 @@ void LinuxSession::look_for_others() {
   look_again_ = left.empty() && shared.empty() ? std::nullopt : std::optional{now_ + pause};
 }
 
-void LinuxSession::take_signals() {
+void LinuxSession::process_signals() {
   while (const auto caught = monitor_.next_signal()) tell(SignalCaught{caught->number, caught->from_terminal});
 }
 

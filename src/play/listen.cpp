@@ -29,7 +29,7 @@ class Listening {
         began_(door.now()) {
     nodes_.grab_all(options.grab);
     if (options.say) nodes_.say_to(options.say);
-    if (options.grab) nodes_.take_alone();
+    if (options.grab) nodes_.claim_units();
     if (options.event_nodes_only) nodes_.read_event_nodes_only();
   }
 
@@ -43,9 +43,9 @@ class Listening {
       ready_raws_.clear();
       if (!monitor_.wait(next_due(end), [this](Ready ready) { ready_raws_.push_back(static_cast<int>(ready.which)); }))
         return Waiter::failure();
-      take(nodes_.drain(door_.now()));
-      for (const int raw : ready_raws_) take_raw(raw);
-      while (const auto event = monitor_.next_node_event()) take(*event);
+      deliver(nodes_.drain(door_.now()));
+      for (const int raw : ready_raws_) deliver_raw(raw);
+      while (const auto event = monitor_.next_node_event()) deliver(*event);
       look_who_has_them();
       listener_.waited(since_start(door_.now()));
       if (!monitor_.next_signal()) continue;
@@ -138,7 +138,7 @@ class Listening {
   }
 
   /// They have no time stamps: the time is that of reading.
-  void take_raw(int number) {
+  void deliver_raw(int number) {
     const auto at = std::ranges::find(raws_, number, &OpenRaw::number);
     if (at == raws_.end()) return;
     const Time now = since_start(door_.now());
@@ -149,7 +149,7 @@ class Listening {
     listener_.left(number, now);
   }
 
-  void take(const host::Nodes::Batch& batch) {
+  void deliver(const host::Nodes::Batch& batch) {
     for (std::size_t i = 0; i < batch.said.size(); ++i)
       listener_.on_report(batch.said.node(i),
                           {since_start(batch.said[i].time), batch.said[i].changes, batch.said[i].sockets});
@@ -157,7 +157,7 @@ class Listening {
     for (const int node : batch.come) arrive(node);
   }
 
-  void take(const host::NodeEvent& event) {
+  void deliver(const host::NodeEvent& event) {
     if (event.came)
       open(event.where);
     else if (const auto node = nodes_.close(event.where.path))

@@ -79,7 +79,7 @@ class RoomSession final : public Session::Impl {
 
   Room room_;
   os::Descriptor always_ready_;  ///< for callers that poll
-  bool waited_ = false;          ///< since the last `take`
+  bool waited_ = false;          ///< since the last `process`
   TraceReader trace_;
   TraceHost host_;
   std::optional<TraceEvent> next_;
@@ -141,7 +141,7 @@ void RoomSession::process() {
   }
   while (next_ && next_->time <= now_) {
     const TraceEvent event = std::move(*next_);
-    host_.take(event, trace_.nodes().at(event.node));
+    host_.process(event, trace_.nodes().at(event.node));
     read_on();
   }
   if (!next_ || !host_.waits_for(*next_, trace_.nodes().at(next_->node))) host_.settle();

@@ -284,7 +284,7 @@ void Table::hear_waiting(Device& device, Player& player, Share& share, const Rep
     return;
   if (engine_.frozen()) return;
   engine_.advance(report.time);
-  take_seat(device, player);
+  claim_seat(device, player);
 }
 
 // -- sockets --------------------------------------------------------------------------------------------------
@@ -296,13 +296,13 @@ bool Table::look_into(const Device& device, Player& player, int node, const Repo
     if (socket.part != part || player.empty == !socket.filled) continue;
     player.empty = !socket.filled;
     engine_.advance(report.time);
-    player.empty ? take_out(player) : put_in(player, node, report);
+    player.empty ? mark_unplugged(player) : put_in(player, node, report);
     return true;
   }
   return false;
 }
 
-void Table::take_out(Player& player) {
+void Table::mark_unplugged(Player& player) {
   let_go(player);
   on_event_(SocketChanged{player.seat, player.name, player.has_reported ? Plug::taken_out : Plug::none, player.number});
 }

@@ -126,7 +126,7 @@ class Table {
   void hear_waiting(Device& device, Player& player, Share& share, const Report& report);
   void ask_for_the_lost();
   [[nodiscard]] Rig everybody() const;
-  void take_seat(Device& device, Player& player);
+  void claim_seat(Device& device, Player& player);
   void seat_own(Device& device);
   void move_to(Device& device, Player& player, const std::string& seat);
   void leave_seat(Device& device, Player& player);
@@ -139,7 +139,7 @@ class Table {
   [[nodiscard]] std::string called(const Device& device, const Player& player) const;
   [[nodiscard]] UnitHere here(const Device& device, const Player& player) const;
   bool look_into(const Device& device, Player& player, int node, const Report& report);
-  void take_out(Player& player);
+  void mark_unplugged(Player& player);
   void put_in(Player& player, int node, const Report& report);
   void let_go(Player& player);
   void fall_silent(Device& device);

@@ -261,7 +261,7 @@ Rig Table::everybody() const {
   return all;
 }
 
-void Table::take_seat(Device& device, Player& player) {
+void Table::claim_seat(Device& device, Player& player) {
   if (!is_of_use(player)) {
     if (!std::exchange(player.told_no_seat, true)) on_event_(NoUse{called(device, player), player.number});
     return;

@@ -27,7 +27,7 @@ bool has_no_need(const Catalogue& catalogue, const Description& raw, const std::
 
 }  // namespace
 
-void TraceHost::take(const TraceEvent& event, const Description& node) {
+void TraceHost::process(const TraceEvent& event, const Description& node) {
   if (!waits_for(event, node)) settle();
   if (event.action == TraceAction::plug_in) {
     if (is_raw(node)) return plug_in_raw(event, node);
@@ -65,7 +65,7 @@ void TraceHost::pass(Time time) {
     const auto update = first->second.unit.advance(event.time);
     event.changes.assign(update.changes.begin(), update.changes.end());
     event.sockets.assign(update.sockets.begin(), update.sockets.end());
-    if (!update.empty()) take_(event, first->second.node);
+    if (!update.empty()) on_change_(event, first->second.node);
   }
 }
 
@@ -104,7 +104,7 @@ void TraceHost::tell(TraceEvent event, const Description& node) {
   const auto raw = raw_nodes_.find(event.node);
   if (raw == raw_nodes_.end()) {
     if (event.action == TraceAction::pull_out) event_nodes_.erase(event.node);
-    return take_(event, node);
+    return on_change_(event, node);
   }
   if (event.action == TraceAction::report) {
     const auto update = raw->second.unit.feed(event.raw, event.time);
@@ -113,7 +113,7 @@ void TraceHost::tell(TraceEvent event, const Description& node) {
   }
   const Description described = raw->second.node;
   if (event.action == TraceAction::pull_out) raw_nodes_.erase(raw);
-  take_(event, described);
+  on_change_(event, described);
 }
 
 std::optional<Diagnostic> unreadable_descriptor(const Description& node) {

@@ -18,17 +18,17 @@ namespace omnipar::inline abi_0::play {
 class TraceHost {
  public:
   /// Receives changes in order of time.
-  using Take = std::function<void(const TraceEvent& event, const Description& node)>;
+  using OnChange = std::function<void(const TraceEvent& event, const Description& node)>;
 
   /// Called for units whose report descriptor cannot be read, which deliver nothing.
   using Refused = std::function<void(const Diagnostic& why)>;
 
   /// The catalogue must outlive the host.
-  TraceHost(const Catalogue& catalogue, Take take, Refused refused = {})
-      : catalogue_(catalogue), take_(std::move(take)), refused_(std::move(refused)) {}
+  TraceHost(const Catalogue& catalogue, OnChange on_change, Refused refused = {})
+      : catalogue_(catalogue), on_change_(std::move(on_change)), refused_(std::move(refused)) {}
 
   /// Processes the next event of the trace; `node` is the affected node.
-  void take(const TraceEvent& event, const Description& node);
+  void process(const TraceEvent& event, const Description& node);
   /// True if this event decides whether the node plugged in last is used; until it is processed, or `settle` is called,
   /// that node delivers nothing.
   [[nodiscard]] bool waits_for(const TraceEvent& event, const Description& node) const;
@@ -55,7 +55,7 @@ class TraceHost {
   void tell(TraceEvent event, const Description& node);
 
   const Catalogue& catalogue_;
-  Take take_;
+  OnChange on_change_;
   Refused refused_;
   std::optional<Pending> pending_;
   std::map<int, Description> event_nodes_;

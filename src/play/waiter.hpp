@@ -40,11 +40,11 @@ class Waiter {
 
   /// Waits until something is ready, of which a part may be reported later, or for the time limit. False on failure.
   [[nodiscard]] bool wait(std::optional<Time> until);
-  /// Calls `take` with each Ready of the last wait.
-  template <typename Take>
-  void each_ready(Take take) const {
+  /// Calls `handle` with each Ready of the last wait.
+  template <typename Handle>
+  void each_ready(Handle handle) const {
     for (std::size_t i = 0; i < count_; ++i)
-      take(Ready{static_cast<Waited>(tags_[i] & what_mask), tags_[i] >> what_bits});
+      handle(Ready{static_cast<Waited>(tags_[i] & what_mask), tags_[i] >> what_bits});
   }
 
   /// True if anything was ready in the last wait.

@@ -24,14 +24,14 @@ std::string_view trimmed(std::string_view text) noexcept {
   return text;
 }
 
-bool take_word(std::string_view& text, std::string_view word) noexcept {
+bool skip_word(std::string_view& text, std::string_view word) noexcept {
   if (!text.starts_with(word)) return false;
   text = trimmed(text.substr(word.size()));
   return true;
 }
 
 /// A number at the start, and the text that must follow it directly.
-std::optional<double> take_number(std::string_view& text, std::string_view behind) noexcept {
+std::optional<double> parse_number(std::string_view& text, std::string_view behind) noexcept {
   double number = 0;
   const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), number);
   if (error != std::errc{} || !std::isfinite(number)) return std::nullopt;
@@ -44,17 +44,17 @@ std::optional<double> take_number(std::string_view& text, std::string_view behin
 /// Reads one item between commas.
 class AreaReader {
  public:
-  bool take(std::string_view part) {
+  bool parse(std::string_view part) {
     if (part == "full" || part == "stretched") return is_first("the aspect ratio");
-    if (take_word(part, "whole multiples of ")) return is_first("the multiples") && take_lines(part);
-    if (take_word(part, "cut ")) return is_first("the cut") && take_cut(part);
-    if (take_word(part, "within ")) return is_first("the free part of the screen") && take_within(part);
-    if (take_word(part, "turned ")) {
+    if (skip_word(part, "whole multiples of ")) return is_first("the multiples") && parse_multiples(part);
+    if (skip_word(part, "cut ")) return is_first("the cut") && parse_cut(part);
+    if (skip_word(part, "within ")) return is_first("the free part of the screen") && parse_bezel(part);
+    if (skip_word(part, "turned ")) {
       const auto turn = quarter_turn(part);
       words.turned = turn.value_or(QuarterTurn::none);
       return is_first("the rotation") && turn.has_value();
     }
-    return is_first("the aspect ratio") && take_shape(part);
+    return is_first("the aspect ratio") && parse_shape(part);
   }
 
   AreaSpec words;
@@ -68,9 +68,9 @@ class AreaReader {
     return is_new;
   }
 
-  bool take_shape(std::string_view part) {
+  bool parse_shape(std::string_view part) {
     constexpr double most = 10'000;
-    const auto across = take_number(part, ":"), down = take_number(part, "");
+    const auto across = parse_number(part, ":"), down = parse_number(part, "");
     if (!across || !down || !part.empty() || !(*across > 0 && *down > 0 && *across <= most && *down <= most))
       return false;
     constexpr double flattest = 20;
@@ -79,9 +79,9 @@ class AreaReader {
     return *across / *down < flattest && *down / *across < flattest;
   }
 
-  bool take_lines(std::string_view part) {
+  bool parse_multiples(std::string_view part) {
     constexpr double most = 100'000;
-    const auto across = take_number(part, "x"), down = take_number(part, "");
+    const auto across = parse_number(part, "x"), down = parse_number(part, "");
     const auto fits = [](double lines) { return lines >= 1 && lines <= most && lines == std::floor(lines); };
     if (!across || !down || !part.empty() || !fits(*across) || !fits(*down)) return false;
     words.lines_across = static_cast<int>(*across);
@@ -89,17 +89,17 @@ class AreaReader {
     return true;
   }
 
-  bool take_cut(std::string_view part) {
-    const auto cut = take_number(part, "%");
+  bool parse_cut(std::string_view part) {
+    const auto cut = parse_number(part, "%");
     if (!cut || !part.empty() || !(*cut >= 0 && *cut < most_cut * 100)) return false;
     words.cut = *cut / 100;
     return true;
   }
 
-  bool take_within(std::string_view part) {
+  bool parse_bezel(std::string_view part) {
     std::array<double, 4> sides{};
     for (double& side : sides) {
-      const auto number = take_number(part, "%");
+      const auto number = parse_number(part, "%");
       if (!number || !(*number >= 0 && *number <= 100)) return false;
       side = *number / 100;
     }
@@ -189,7 +189,7 @@ tl::expected<AreaSpec, Diagnostic> parse_area(std::string_view text) {
   std::string_view left = text;
   for (;;) {
     const std::size_t comma = left.find(',');
-    if (!reader.take(trimmed(left.substr(0, comma)))) {
+    if (!reader.parse(trimmed(left.substr(0, comma)))) {
       std::string message = reader.twice.empty() ? fmt::format("invalid area '{}'", text)
                                                  : fmt::format("'{}' contains {} twice", text, reader.twice);
       return tl::unexpected(

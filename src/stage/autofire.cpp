@@ -16,7 +16,7 @@ Constants prepare(const Values& values, RoleKind) {
   return {.numbers = {}, .time = static_cast<std::int64_t>(half_a_second / values[0])};
 }
 
-//   idle --in goes on--> on --half a period--> off --half a period--> on;  --in goes off--> idle
+//   idle --in turns on--> on --half a period--> off --half a period--> on;  --in turns off--> idle
 Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t now) noexcept {
   if (!is.in) return {false, Gated::never};
   return {cause == Cause::input || !is.out, now + constants.time};

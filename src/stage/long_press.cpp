@@ -7,7 +7,7 @@ constexpr Field fields[] = {
     {"long-press", Measure::milliseconds, "milliseconds for which it must be held", 0, 60e6},
 };
 
-//   idle --in goes on--> armed --deadline--> out on;  armed or out on --in goes off--> idle, out off
+//   idle --in turns on--> armed --deadline--> out on;  armed or out on --in turns off--> idle, out off
 Gated step(const Constants& constants, GateState is, Cause cause, std::int64_t now) noexcept {
   if (cause == Cause::deadline) return {is.in, Gated::never};
   return is.in ? Gated{is.out, now + constants.time} : Gated{false, Gated::never};

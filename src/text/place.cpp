@@ -19,7 +19,7 @@ std::string excerpt(std::string_view line, int column, int number) {
   std::string shown;
   for (int at_column = 1; !line.empty() && at_column < first + widest; ++at_column) {
     const bool tab = line.front() == '\t';
-    const std::string_view character = text::take_character(line);
+    const std::string_view character = text::next_character(line);
     if (at_column >= first) shown += tab ? " " : character;
   }
   const std::string gutter = fmt::format("{:>5} | ", number);

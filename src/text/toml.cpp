@@ -131,22 +131,22 @@ Mark mark_at(std::string_view text, std::size_t place) {
   return mark;
 }
 
-/// Scans the text outside quotes and comments until `take` returns true. Returns that position.
-template <typename Take>
-std::optional<Mark> find_outside_quotes(std::string_view text, const Take& take) {
+/// Scans the text outside quotes and comments until `matches` returns true. Returns that position.
+template <typename Predicate>
+std::optional<Mark> find_outside_quotes(std::string_view text, const Predicate& matches) {
   std::string_view open;  // the quotes that the text is in, or "#"
   for (std::size_t i = 0; i < text.size();) {
     const std::string_view rest = text.substr(i);
     ++i;
     if (open.empty()) {
-      if (take(rest.front())) return mark_at(text, i - 1);
+      if (matches(rest.front())) return mark_at(text, i - 1);
       for (const std::string_view opening : {"\"\"\"", "'''", "\"", "'", "#"})
         if (open.empty() && rest.starts_with(opening)) open = opening;
       if (!open.empty()) i += open.size() - 1;
     } else if (rest.front() == '\n') {
       if (open.size() == 1) {
         open = {};
-        if (take('\n')) return mark_at(text, i - 1);
+        if (matches('\n')) return mark_at(text, i - 1);
       }
     } else if (open.front() == '"' && rest.starts_with('\\')) {
       if (!rest.substr(1).starts_with('\n')) ++i;

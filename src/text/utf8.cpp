@@ -40,7 +40,7 @@ bool is_harmful(std::string_view sequence) {
 
 }  // namespace
 
-std::string_view take_character(std::string_view& rest) {
+std::string_view next_character(std::string_view& rest) {
   const std::size_t length = utf8_length(rest);
   const std::string_view character = rest.substr(0, length);
   rest.remove_prefix(length == 0 ? 1 : length);

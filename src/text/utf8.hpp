@@ -12,6 +12,6 @@ namespace omnipar::inline abi_0::text {
 /// Removes the first character from `rest`, which must not be empty, and returns its printable form:
 /// itself, or "?" for invalid UTF-8 and for characters that are harmful in a terminal (control characters, and
 /// invisible ones that change the writing direction).
-[[nodiscard]] std::string_view take_character(std::string_view& rest);
+[[nodiscard]] std::string_view next_character(std::string_view& rest);
 
 }  // namespace omnipar::inline abi_0::text

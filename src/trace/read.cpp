@@ -32,7 +32,7 @@ Wrong bad_entry(std::string message, std::string hint = "") {
 
 int column_of_byte(std::string_view line, std::size_t byte) {
   int column = 1;
-  for (std::string_view rest = line.substr(0, byte); !rest.empty(); ++column) (void)text::take_character(rest);
+  for (std::string_view rest = line.substr(0, byte); !rest.empty(); ++column) (void)text::next_character(rest);
   return column;
 }
 

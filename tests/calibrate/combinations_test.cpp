@@ -117,7 +117,7 @@ class Person {
   void act(Code code, bool down) {
     now_ += Duration{80'000};
     const auto changes = matrix_.change(code, down);
-    test_.take({now_, changes});
+    test_.feed({now_, changes});
   }
   void follow() {
     const std::string line = lines_.back();
@@ -189,7 +189,7 @@ TEST_CASE("A step is repeated if a button is missing or not held", "[combination
   const auto act = [&](std::uint16_t number, std::int32_t value) {
     now += Duration{50'000};
     const Change change{key(number), value};
-    test.take({now, {&change, 1}});
+    test.feed({now, {&change, 1}});
   };
   act(103, 1);
   act(103, 0);

@@ -30,7 +30,7 @@ class Hands {
   void put(int stick, double x, double y);
   /// Releases the stick, which springs back, though not always all the way.
   void let_go(int stick);
-  /// Along the edge, for this number of turns, at this many seconds per turn.
+  /// Along the edge: the number of turns, and the seconds per turn.
   void sweep(int stick, double turns, double seconds, double reach = 1);
   void push(int stick, double degrees, int ms = 600);
   void pull(double& value, double to, int ms = 300);
@@ -58,7 +58,7 @@ class Hands {
   std::array<double, 2> creep[2]{};  ///< the remaining distance to where it will stop
   double trigger = 0, paddle = -0.3;
   double trigger_creep = 0;  ///< after its release the trigger stays this far from rest for a second or two
-  bool is_mirrored = false;  ///< the left stick's x is reversed, and its sheet says so
+  bool is_mirrored = false;  ///< the left stick's x is reversed, as stated in its sheet
   bool down = false;
   double report_ms = 8;
   Time now = at_us(5'000'000);

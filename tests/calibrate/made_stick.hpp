@@ -24,7 +24,7 @@ struct MadeStick {
   double saturates = 9;                 ///< to the right it saturates at this position
   double corner_radius = 0;             ///< of a square gate: the radius of its corners
   double step = 1;                      ///< raw numbers are multiples of this
-  bool mirrored = false;                ///< y is reversed, and no sheet says so
+  bool mirrored = false;                ///< y is reversed, without a sheet that states it
 
   /// The raw reading at a position; noise and spikes come from `dice`.
   [[nodiscard]] RawPoint exact(double x, double y) const;

@@ -229,7 +229,7 @@ void Judged::note_together() {
   const auto held_through = [](const SlowTwin::Value& before, const SlowTwin::Value& now) {
     return before.level == 1 && now == before;
   };
-  const std::set<std::string> together = twin_.take_together();
+  const std::set<std::string> together = twin_.drain_together();
   for (const Opposites& pair : opposites_) {
     const bool first_pressed = pair.first->presses != pair.first_before.presses;
     const bool second_pressed = pair.second->presses != pair.second_before.presses;

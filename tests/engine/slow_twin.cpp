@@ -170,7 +170,7 @@ void SlowTwin::hold_again(Contact& contact) {
   note_together(true);
 }
 
-/// True if it is physically on at this moment, or a stage keeps it on.
+/// True if it is physically on at this moment, or a stage holds it on.
 bool SlowTwin::is_really_on(const Value& target) const {
   const auto is_down = [this](const Line& line, int slot) {
     if (line.direction) return line.ways.at(slot).crossing.down;

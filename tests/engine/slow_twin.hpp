@@ -18,7 +18,7 @@ namespace omnipar::test {
 class SlowTwin {
  public:
   static constexpr double full = 281474976710656.0;  ///< 2^48: movements are counted in fractions of a full push
-  static constexpr int nobody = -1;                  ///< in place of a slot, for a chord, which belongs to no unit
+  static constexpr int nobody = -1;                  ///< instead of a slot, for a chord, which belongs to no unit
 
   SlowTwin(const SlowTwin&) = delete;
   SlowTwin& operator=(const SlowTwin&) = delete;
@@ -55,7 +55,7 @@ class SlowTwin {
   [[nodiscard]] bool pulses(const std::string& target) const;
   /// The targets NAME/up and NAME/left that since the last call were on together with their opposites, at one of the
   /// opposites' deadlines or physically within a report.
-  [[nodiscard]] std::set<std::string> take_together() { return std::exchange(together_, {}); }
+  [[nodiscard]] std::set<std::string> drain_together() { return std::exchange(together_, {}); }
   /// The next moment at which something changes without input.
   [[nodiscard]] std::optional<Time> next_due() const;
 

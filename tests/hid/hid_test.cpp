@@ -152,7 +152,7 @@ TEST_CASE("Reports are decoded as the slow reader decodes them", "[hid]") {
         else
           seen[place] = change.value;
       }
-      const auto& wanted = slow.take(report, should_move);
+      const auto& wanted = slow.feed(report, should_move);
       std::erase_if(should_move, [](const auto& entry) { return entry.second == 0; });
       CAPTURE(round, i);
       REQUIRE(moved == should_move);

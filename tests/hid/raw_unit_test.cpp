@@ -169,20 +169,20 @@ TEST_CASE("A socket whose axes have no value is empty, and a new plug reports it
                        buttons(1, 2, 6) + end_collection;
   const Description node = adapter(application(0x04) + socket + socket + end_collection);
   RawUnit unit{{}, node, at_us(0)};
-  const auto take = [&](std::int64_t ms, const Bytes& report) {
+  const auto feed = [&](std::int64_t ms, const Bytes& report) {
     RawUnit::Update update;
     CHECK(test::allocations_during([&] { update = unit.feed(report, at_us(ms * 1000)); }) == 0);
     return words(node, update);
   };
   // controls down at opening were down before; an empty socket's bytes mean nothing
-  CHECK(take(50, {10, 1, 255, 3}) == Words{"socket 1 out", "hid:0/x 10"});
-  CHECK(take(500, {10, 0, 255, 0}) == Words{"hid:0/button-1 0"});
-  CHECK(take(600, {11, 2, 255, 1}) == Words{"hid:0/x 11", "hid:0/button-2 1"});
+  CHECK(feed(50, {10, 1, 255, 3}) == Words{"socket 1 out", "hid:0/x 10"});
+  CHECK(feed(500, {10, 0, 255, 0}) == Words{"hid:0/button-1 0"});
+  CHECK(feed(600, {11, 2, 255, 1}) == Words{"hid:0/x 11", "hid:0/button-2 1"});
   // a plug is connected with its button held: its state, followed by the other player's update
-  CHECK(take(700, {12, 2, 90, 1}) ==
+  CHECK(feed(700, {12, 2, 90, 1}) ==
         Words{"socket 1 in", "hid:0/x#2 90", "hid:0/button-1#2 1", "hid:0/button-2#2 0", "hid:0/x 12"});
-  CHECK(take(800, {12, 2, 91, 0}) == Words{"hid:0/x#2 91", "hid:0/button-1#2 0"});
-  CHECK(take(900, {255, 2, 91, 0}) == Words{"socket 0 out"});
+  CHECK(feed(800, {12, 2, 91, 0}) == Words{"hid:0/x#2 91", "hid:0/button-1#2 0"});
+  CHECK(feed(900, {255, 2, 91, 0}) == Words{"socket 0 out"});
   CHECK_FALSE(unit.next_due());
 }
 
@@ -203,14 +203,14 @@ control = [{ code = "hid:0/x", role = "left-stick", axis = "x", parts = ["near"]
   catalogue.units.front().parts[1].plugged_bits = 0xf0;
   catalogue.units.front().parts[1].empty_is = 0xf0;
   RawUnit unit{catalogue, node, at_us(0)};
-  const auto take = [&](std::int64_t ms, const Bytes& report) {
+  const auto feed = [&](std::int64_t ms, const Bytes& report) {
     return words(node, unit.feed(report, at_us(ms * 1000)));
   };
-  CHECK(take(200, {128, 128, 0, 128, 128, 0, 0xf3}).front() == "socket 1 out");
-  CHECK(take(300, {128, 128, 1, 7, 128, 1, 0xf0}) == Words{"hid:0/button-1 1", "hid:0/ff00.20 240"});
-  CHECK(take(400, {128, 128, 1, 7, 128, 1, 0x10}) ==
+  CHECK(feed(200, {128, 128, 0, 128, 128, 0, 0xf3}).front() == "socket 1 out");
+  CHECK(feed(300, {128, 128, 1, 7, 128, 1, 0xf0}) == Words{"hid:0/button-1 1", "hid:0/ff00.20 240"});
+  CHECK(feed(400, {128, 128, 1, 7, 128, 1, 0x10}) ==
         Words{"socket 1 in", "hid:0/x#2 7", "hid:0/button-1#2 1", "hid:0/ff00.20 16"});
-  CHECK(take(500, {128, 128, 1, 7, 128, 0, 0x11}) == Words{"hid:0/button-1#2 0", "hid:0/ff00.20 17"});
+  CHECK(feed(500, {128, 128, 1, 7, 128, 0, 0x11}) == Words{"hid:0/button-1#2 0", "hid:0/ff00.20 17"});
 
   const auto problem = [](const std::string& part) {
     return first_problem("part = [{ name = \"near\", title = \"Near\", " + part + R"( }]
@@ -251,10 +251,10 @@ TEST_CASE("Buttons that the event node shows held at opening count from their ne
   event_node.codes = {{code::btn_trigger, 0, 1, 1}, {key(0x121), 0, 1, 0}};
   RawUnit unit{{}, node, at_us(0)};
   unit.begin_as(event_node);
-  const auto take = [&](const Bytes& report) { return words(node, unit.feed(report, at_us(500'000))); };
-  CHECK(take({1, 0, 0, 3}) == Words{"hid:1/x 0", "hid:1/y 0", "hid:1/button-2 1"});
-  CHECK(take({1, 0, 0, 2}) == Words{"hid:1/button-1 0"});
-  CHECK(take({1, 0, 0, 3}) == Words{"hid:1/button-1 1"});
+  const auto feed = [&](const Bytes& report) { return words(node, unit.feed(report, at_us(500'000))); };
+  CHECK(feed({1, 0, 0, 3}) == Words{"hid:1/x 0", "hid:1/y 0", "hid:1/button-2 1"});
+  CHECK(feed({1, 0, 0, 2}) == Words{"hid:1/button-1 0"});
+  CHECK(feed({1, 0, 0, 3}) == Words{"hid:1/button-1 1"});
 }
 
 TEST_CASE("An array key held at opening does not block later presses", "[hid]") {
@@ -264,31 +264,31 @@ TEST_CASE("An array key held at opening does not block later presses", "[hid]") 
   event_node.codes = {{code::btn_trigger, 0, 1, 1}};
   RawUnit unit{{}, node, at_us(0)};
   unit.begin_as(event_node);
-  const auto take = [&](const Bytes& report) { return words(node, unit.feed(report, at_us(500'000))); };
-  CHECK(take({0, 0}).empty());
-  CHECK(take({1, 0}) == Words{"hid:0/button-1 1"});
-  CHECK(take({0, 0}) == Words{"hid:0/button-1 0"});
+  const auto feed = [&](const Bytes& report) { return words(node, unit.feed(report, at_us(500'000))); };
+  CHECK(feed({0, 0}).empty());
+  CHECK(feed({1, 0}) == Words{"hid:0/button-1 1"});
+  CHECK(feed({0, 0}) == Words{"hid:0/button-1 0"});
 }
 
 TEST_CASE("After a possible loss of reports, controls that do not report again are released", "[hid]") {
   const Description node = adapter(adapter_with_ids());
   RawUnit unit{{}, node, at_us(0)};
-  const auto take = [&](std::int64_t ms, const Bytes& report) {
+  const auto feed = [&](std::int64_t ms, const Bytes& report) {
     return words(node, unit.feed(report, at_us(ms * 1000)));
   };
-  (void)take(200, {1, 0, 128, 1});
-  (void)take(200, {2, 255, 128, 2});
+  (void)feed(200, {1, 0, 128, 1});
+  (void)feed(200, {2, 255, 128, 2});
   unit.may_have_lost(at_us(300'000));
   REQUIRE(unit.next_due() == at_us(350'000));
-  CHECK(take(310, {1, 0, 128, 1}).empty());  // unchanged
+  CHECK(feed(310, {1, 0, 128, 1}).empty());  // unchanged
   CHECK(unit.advance(at_us(349'999)).empty());
   RawUnit::Update let_go;
   CHECK(test::allocations_during([&] { let_go = unit.advance(at_us(350'000)); }) == 0);
   CHECK(words(node, let_go) == Words{"hid:2/x 128", "hid:2/button-2 0"});
   CHECK_FALSE(unit.next_due());
   // held throughout: it counts from the next report
-  CHECK(take(500, {2, 255, 128, 3}) == Words{"hid:2/x 255", "hid:2/button-1 1", "hid:2/button-2 1"});
-  CHECK(take(600, {2, 255, 128, 2}) == Words{"hid:2/button-1 0"});
+  CHECK(feed(500, {2, 255, 128, 3}) == Words{"hid:2/x 255", "hid:2/button-1 1", "hid:2/button-2 1"});
+  CHECK(feed(600, {2, 255, 128, 2}) == Words{"hid:2/button-1 0"});
 }
 
 TEST_CASE("A unit's two nodes are read as one if the raw reports contain both", "[hid]") {

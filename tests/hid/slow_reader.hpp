@@ -17,7 +17,7 @@ class SlowReader {
   explicit SlowReader(const hid::Descriptor& descriptor)
       : descriptor_(descriptor), controls_(hid::controls_of(descriptor)), values_(controls_.size()) {}
 
-  const std::vector<std::int32_t>& take(std::vector<std::uint8_t> report, std::map<std::size_t, int>& moved) {
+  const std::vector<std::int32_t>& feed(std::vector<std::uint8_t> report, std::map<std::size_t, int>& moved) {
     const std::uint8_t id = descriptor_.numbered ? report.at(0) : std::uint8_t{0};
     if (report.size() < descriptor_.report_bytes(hid::FieldType::input, id)) return values_;
     if (descriptor_.numbered) report.erase(report.begin());

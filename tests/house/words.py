@@ -82,12 +82,13 @@ def descriptions_of(path):
 
 READ = [("tests/cli/*.case", lines_of), ("docs/**/*.md", lines_of), ("README.md", lines_of),
         ("docs/schema/*.json", descriptions_of), ("data/*.toml", lines_of), ("include/**/*.hpp", comments_of), ("cli/*.cpp", texts_of_code), ("cli/**/*.cpp", texts_of_code),
-        ("src/**/*.cpp", texts_of_code), ("src/**/*.hpp", texts_of_code)]
+        ("src/**/*.cpp", texts_of_code), ("src/**/*.hpp", texts_of_code), ("src/**/*.[ch]pp", comments_of), ("cli/**/*.[ch]pp", comments_of),
+        ("examples/**/*.cpp", comments_of), ("tests/**/*.[ch]pp", comments_of)]
 
 # The same for identifiers.
 NAMES = re.compile(r"\b(\w*(Wish|News|Ears|Guest|Inside|Deed)|wish(es)?_?|news_?|ears_?|guests?_?|hearing_?|deed|inside_|"
-                   r"get_up|sit_down|welcome|with_way_out|[A-Z]\w+Words)\b")
-CODE = ["include/**/*.hpp", "src/**/*.hpp", "src/**/*.cpp", "cli/**/*.hpp", "cli/**/*.cpp", "draw/*.[ch]pp", "page/*.[ch]pp", "examples/**/*.cpp"]
+                   r"get_up|sit_down|welcome|with_way_out|[tT]old_?|[hH]eard_?|take|take_[a-z_]+|[A-Z]\w+Words)\b")
+CODE = ["include/**/*.hpp", "src/**/*.hpp", "src/**/*.cpp", "cli/**/*.hpp", "cli/**/*.cpp", "draw/*.[ch]pp", "page/*.[ch]pp", "examples/**/*.cpp", "tests/**/*.[ch]pp"]
 
 
 def identifiers_of(path):

@@ -300,9 +300,9 @@ TEST_CASE("Controls released while reports were lost do not stick", "[hid]") {
 namespace {
 
 std::string output_for_guest(const std::string& command) {
-  Program guest{as_guest(command)};
-  CHECK(guest.wait_for_end() >= 0);
-  return guest.output();
+  Program program{as_guest(command)};
+  CHECK(program.wait_for_end() >= 0);
+  return program.output();
 }
 
 /// The raw node of the only HID unit with that name.

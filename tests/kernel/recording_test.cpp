@@ -31,15 +31,15 @@ TEST_CASE("A recording replays identically", "[record]") {
   late.send({});
   sleep_ms(50);
   {
-    const UhidPad guest{"Guest Pad", "g"};
+    const UhidPad visitor{"Guest Pad", "g"};
     REQUIRE(record.wait_for("recording \"Guest Pad\""));
     for (const std::uint16_t button : {south, east, south}) {
-      guest.send({button});
+      visitor.send({button});
       sleep_ms(50);
-      guest.send({});
+      visitor.send({});
       sleep_ms(50);
     }
-    guest.send({south, 2, 255, 0});
+    visitor.send({south, 2, 255, 0});
     sleep_ms(50);
   }
   REQUIRE(wait_for_nodes("Guest Pad", 0));

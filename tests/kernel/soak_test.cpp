@@ -241,11 +241,11 @@ class WholeEvening {
         CAPTURE(port + 1, outlet.target, frozen_, samples_, story(), play_->output());
         REQUIRE(games_[port]->value(outlet.type, outlet.code) == judged(port, outlet));
       }
-    take_presses();
+    count_presses();
   }
   /// The number of presses of each button that each game has seen.
   [[nodiscard]] const std::map<std::pair<std::size_t, std::string>, int>& presses() const { return presses_; }
-  void take_presses() {
+  void count_presses() {
     for (std::size_t port = 0; port < players; ++port) {
       for (const input_event& event : games_[port]->events())
         for (const Outlet& outlet : outlets)

@@ -290,10 +290,10 @@ TEST_CASE("The doctor reports grabbed, unreadable and merely paired units", "[un
   }
   const std::string root = output_of({"/box/omnipar", "doctor"});
   CHECK(root.find("grabbed by another") == std::string::npos);
-  const std::string guest = output_of(as_guest("/box/omnipar doctor"), 1);
-  CHECK(guest.find("You have no permission to read \"Tern Two-Player Encoder\"") != std::string::npos);
-  CHECK(guest.find("fix it: omnipar doctor --rule 'Tern Two-Player Encoder'") != std::string::npos);
-  CHECK(guest.find("You have no permission to read " + nodes_named("Held Pad").front()) != std::string::npos);
+  const std::string output = output_of(as_guest("/box/omnipar doctor"), 1);
+  CHECK(output.find("You have no permission to read \"Tern Two-Player Encoder\"") != std::string::npos);
+  CHECK(output.find("fix it: omnipar doctor --rule 'Tern Two-Player Encoder'") != std::string::npos);
+  CHECK(output.find("You have no permission to read " + nodes_named("Held Pad").front()) != std::string::npos);
   CHECK(output_of(as_guest("/box/omnipar doctor --rule Tern"), 0).find("ATTRS{id/product}==\"0006\"") !=
         std::string::npos);
 }

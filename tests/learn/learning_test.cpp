@@ -27,8 +27,8 @@ std::vector<std::string> roles_of_all(const std::vector<Attachment>& nodes) {
 
 /// The intended source for each question; empty: deliberately none. Every source once; the two directions of one
 /// axis are sometimes wanted as a pair.
-std::vector<std::string> wishes(ByteDice& dice, const std::vector<Question>& questions,
-                                const std::vector<Attachment>& nodes) {
+std::vector<std::string> intended_sources(ByteDice& dice, const std::vector<Question>& questions,
+                                          const std::vector<Attachment>& nodes) {
   std::vector<std::string> free = sources_of(nodes), wanted;
   std::string lever;  // most users want all directions from one control
   if (dice.below(3) != 1)
@@ -44,14 +44,14 @@ std::vector<std::string> wishes(ByteDice& dice, const std::vector<Question>& que
     std::vector<std::string> fitting;
     for (const std::string& source : free)
       if (feeds(source, question.kind)) fitting.push_back(source);
-    std::string wish;
-    if (!fitting.empty() && dice.below(8) != 1) wish = fitting[dice.below(fitting.size())];
-    std::erase(free, wish);
+    std::string intended;
+    if (!fitting.empty() && dice.below(8) != 1) intended = fitting[dice.below(fitting.size())];
+    std::erase(free, intended);
     // A part of a wanted whole is not wanted separately.
-    std::erase_if(free, [&wish](const std::string& other) {
-      return !wish.empty() && (other.starts_with(wish + "-") || wish.starts_with(other + "-"));
+    std::erase_if(free, [&intended](const std::string& other) {
+      return !intended.empty() && (other.starts_with(intended + "-") || intended.starts_with(other + "-"));
     });
-    wanted.push_back(std::move(wish));
+    wanted.push_back(std::move(intended));
   }
   return wanted;
 }
@@ -216,7 +216,7 @@ class Person {
         desk_.press(other_than(wanted));
         return;
       case 7:
-        desk_.take_away(1);
+        desk_.disconnect(1);
         desk_.wait(500);
         desk_.put("unit", nodes_, false, 1);
         return;
@@ -434,7 +434,7 @@ std::optional<std::string> judge_pair(const ShippedUnit& shipped, const std::str
   if (dice.below(4) == 1) unit.nodes = with_buttons_beside_hats(unit.nodes);
   const Profile profile = propose(shelf(), system).value();
   const std::vector<Question> questions = asked_of(profile, unit);
-  const std::vector<std::string> meant = wishes(dice, questions, unit.nodes);
+  const std::vector<std::string> meant = intended_sources(dice, questions, unit.nodes);
   const std::string what = unit.name + " on " + system + ": ";
   const bool has_stuck = dice.below(4) == 1;
   const std::vector<Attachment> nodes = has_stuck ? with_a_stuck_button(unit.nodes, meant) : unit.nodes;

@@ -32,7 +32,7 @@ void Desk::put(const std::string& unit, const std::vector<Attachment>& nodes, bo
   wait(250);
 }
 
-void Desk::take_away(int first) {
+void Desk::disconnect(int first) {
   for (auto node = nodes_.begin(); node != nodes_.end();)
     if (node->number / 100 == first / 100) {
       learning.lose(node->number);

@@ -21,7 +21,7 @@ class Desk {
 
   /// Adds a unit; its nodes are numbered from `first` on.
   void put(const std::string& unit, const std::vector<Attachment>& nodes, bool ours, int first = 1);
-  void take_away(int first);
+  void disconnect(int first);
   /// From now on one axis of each of these units is noisy, by this fraction of its range.
   void shake(int first, double by);
   /// Triggers rest at their other end, regardless of their attachments.

@@ -378,7 +378,7 @@ TEST_CASE("A disconnect pauses the step, and a reconnect resumes it", "[learn]")
   PadDesk desk{buttons({"fire", "jump"})};
   desk.press("south");
   desk.say(1, {{code::btn_east, 1}});
-  desk.take_away(1);
+  desk.disconnect(1);
   static_cast<void>(desk.said());
   CHECK(desk.learning.paused());
   desk.wait(60'000);
@@ -395,7 +395,7 @@ TEST_CASE("Releases that the kernel sends at unplug are not answers", "[learn]")
   desk.say(1, {{code::btn_south, 0}});  // by the kernel: the node itself disappears a moment later
   desk.wait(90);
   CHECK(desk.learning.asked() == 1U);
-  desk.take_away(1);
+  desk.disconnect(1);
   CHECK(desk.said().find("\"blue pad\" was unplugged, so that was not an answer: fire is asked again.") !=
         std::string::npos);
   desk.put("blue pad", {seated(plain_pad(), "seat-1")}, false, 7);

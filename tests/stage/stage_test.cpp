@@ -122,7 +122,7 @@ const Laws& other_laws() {
          CHECK(ticks_to({0, 0}) == 250);
          CHECK(ticks_to({-1, 0}) == 500);
          CHECK(ticks_to({1, 0}) == 125 + 500);
-         CHECK(ticks_to({0.5, 0}) == 250);     // a shorter push in the same direction is no reversal
+         CHECK(ticks_to({0.5, 0}) == 250);     // a shorter push in the same direction is not a reversal
          FixedPoint against{stage::whole, 0};  // released while the other side is down
          int ticks = 0;
          while (!kind.travel(own, against, {}, 1)) ++ticks;

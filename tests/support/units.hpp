@@ -24,7 +24,7 @@ namespace omnipar::test {
 [[nodiscard]] Attachment seated(const Description& description, const std::string& seat);
 
 /// A fictional machine that has one of everything: ports 1 and 2 accept "kit", with directions, buttons
-/// a to d, a stick, a throttle that is not self-centering, a pedal, a wheel and a pointer, all with usual sources.
+/// a to d, a stick, a throttle that is not self-centering, a pedal, a wheel and a pointer, all with default sources.
 [[nodiscard]] SystemSheet kit_system();
 [[nodiscard]] Catalogue kit_catalogue();
 

@@ -176,12 +176,12 @@ TEST_CASE("An excerpt of a trace whose nodes report before they are plugged in c
     TraceCutter cutter{at_us(from), std::nullopt};
     TraceReader reader{"piece"};
     REQUIRE(reader.read_line(to_line(TraceHead{})));
-    const auto take = [&](const std::vector<std::string>& lines) {
+    const auto append = [&](const std::vector<std::string>& lines) {
       for (const std::string& line : lines) REQUIRE(reader.read_line(line));
     };
     for (const std::int64_t us : {5, 15})
-      take(cutter.feed({at_us(us), 1, TraceAction::report, {{key(0x130), 1}}}, pad));
-    take(cutter.finish());
+      append(cutter.feed({at_us(us), 1, TraceAction::report, {{key(0x130), 1}}}, pad));
+    append(cutter.finish());
     REQUIRE(reader.nodes().at(1).name == "Pad");
     REQUIRE(cutter.events() == (from == 0 ? 2U : 1U));
   }
