@@ -24,7 +24,7 @@ void fuzz_one(std::span<const std::uint8_t> bytes) {
         moved[change.code.number] = change.value;
       else
         seen[change.code.number] = change.value;
-    const auto& wanted = slow.take(report, should_move);
+    const auto& wanted = slow.feed(report, should_move);
     std::erase_if(should_move, [](const auto& entry) { return entry.second == 0; });
     fuzz::require(moved == should_move, "counts are what the slow reader counts");
     for (std::size_t c = 0; c < controls.size(); ++c)

@@ -45,7 +45,7 @@ void fuzz_one(std::span<const std::uint8_t> bytes) {
   TraceReader reader{"f.trace"};
   TraceReader of_piece{"piece"};
   TraceCutter cutter{at_us(1000), at_us(2'000'000)};
-  const auto take_piece = [&of_piece](const std::vector<std::string>& lines) {
+  const auto append_piece = [&of_piece](const std::vector<std::string>& lines) {
     for (const std::string& line : lines)
       fuzz::require(of_piece.read_line(line).has_value(), "a piece of a trace can be read: " + line);
   };
@@ -55,8 +55,8 @@ void fuzz_one(std::span<const std::uint8_t> bytes) {
     if (!event) return fuzz::require(event.error().place.starts_with("f.trace:"), "a problem has a place");
     if (!*event) return;
     if (++events < 8) check_event(reader, **event);  // which is slow
-    if (events == 1) take_piece({to_line(reader.head())});
-    take_piece(cutter.feed(**event, reader.nodes().at((*event)->node)));
+    if (events == 1) append_piece({to_line(reader.head())});
+    append_piece(cutter.feed(**event, reader.nodes().at((*event)->node)));
   });
-  if (events > 0) take_piece(cutter.finish());
+  if (events > 0) append_piece(cutter.finish());
 }
