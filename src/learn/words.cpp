@@ -88,7 +88,7 @@ std::string skipped_words(const LearnEvent& event, const Learning& learning) {
     return fmt::format("{}: unassigned.", question.name);
   std::string all;
   for (const std::string& role : learning.sources(event.question)) all += (all.empty() ? "" : ", ") + role;
-  return fmt::format("{}: unchanged, {}.", question.name, all.empty() ? "empty" : all);
+  return fmt::format("{}: unchanged, {}.", question.name, all.empty() ? "unassigned" : all);
 }
 
 std::string lost_words(const LearnEvent& event, const Learning& learning) {

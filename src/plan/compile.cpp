@@ -142,7 +142,7 @@ class Compiler {
   void add_port(const PortProfile& port) {
     stand_at(port.place, fmt::format("port {}", port.port));
     if (std::ranges::find(tables_.plan().ports, port.port, &PortInfo::number) != tables_.plan().ports.end())
-      return error("port-twice", "this port is defined twice", "remove one of them");
+      return error("port-twice", "duplicate port", "remove one of them");
     if (port.not_ours) return check_not_ours(port);
     if (port.seat.empty()) return error("no-seat", "this port has no seat", "add a seat, such as 'seat-1'");
     const ControllerSheet* plain = controller_of(port);

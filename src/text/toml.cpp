@@ -200,8 +200,8 @@ struct Advice {
 /// The first match.
 const Advice& advice_for(std::string_view description) {
   static constexpr Advice advice[] = {
-      {"redefine", "this is defined twice", "write each field and table once; repeated tables start with [[…]]"},
-      {"cannot insert", "this is defined twice", "write each field and table once; repeated tables start with [[…]]"},
+      {"redefine", "duplicate definition", "write each field and table once; repeated tables start with [[…]]"},
+      {"cannot insert", "duplicate definition", "write each field and table once; repeated tables start with [[…]]"},
       {"escape sequence", "invalid escape sequence", R"(write a backslash as "\\", or put the text in single quotes)"},
       {"encountered end", "the file ends inside a value",
        "close this before the end of the file: text with its quotes, a list with ']', a table with '}'"},
@@ -215,7 +215,7 @@ const Advice& advice_for(std::string_view description) {
       {"nested value", "too many levels", "Omnipar files never need this many levels"},
       {"expected value", "the value is missing",
        R"(write a value after '=': text in quotes, a number, true, or a list in [ ])"},
-      {"determine value", "invalid value", R"(put text in quotes: seat = "left")"},
+      {"determine value", "invalid value", R"(write one '=', and put text in quotes: seat = "left")"},
       {"parsing boolean", "invalid value", R"(put text in quotes: seat = "left")"},
       {"integer", "invalid number", R"(write a number as 300 or 0.5, or text in quotes)"},
       {"floating", "invalid number", R"(write a number as 300 or 0.5, or text in quotes)"},
