@@ -101,9 +101,10 @@ TEST_CASE("For any stick the guide ends with a valid calibration", "[calibrate]"
     REQUIRE(hands.guide.over());
     if (!hands.guide.kept()) {
       ++left_out;
-      const std::size_t reason = hands.said.find("because this came up again: ");
+      constexpr std::string_view introduction = "because of the same problem again: ";
+      const std::size_t reason = hands.said.find(introduction);
       REQUIRE(reason != std::string::npos);
-      ++reasons[hands.said.substr(reason + 28, 30)];
+      ++reasons[hands.said.substr(reason + introduction.size(), 30)];
       continue;
     }
     ++kept;
