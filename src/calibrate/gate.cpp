@@ -137,7 +137,7 @@ double way_to(StickGate gate, Point place) {
   const double across = std::fabs(place.x), down = std::fabs(place.y);
   if (gate == StickGate::square) return std::fmax(across, down);
   if (gate != StickGate::octagon) return std::sqrt(across * across + down * down);
-  // the middle of each side is at an eighth of a turn from the axes and half of that, at the cosine of that distance
+  // the middle of each side is 22.5 degrees from an axis, at the cosine of that angle
   constexpr double cosine = 0.92387953251128675613, sine = 0.38268343236508977173;
   return std::fmax(across * cosine + down * sine, across * sine + down * cosine) / cosine;
 }

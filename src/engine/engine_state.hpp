@@ -114,7 +114,7 @@ struct OwnOperation {
   AnalogKind kind = AnalogKind::lane;
   Index operation = 0;
   Lane lane;
-  Run shapes;                 ///< index in the slot
+  Run shapes;                 ///< range of the slot's `shapes`
   Index aim = nothing;        ///< of a pointer: the index in the slot's `aims` of its map from raw numbers to the game
   shape::DeadZone dead_zone;  ///< of a lane without any other stage
 };
@@ -132,8 +132,8 @@ struct Gauge {
   Index bend = nothing;    ///< of a calibrated axis with a nonlinear response: index in the slot's `bends`
   bool x_grows = false;    ///< the range of that axis is learned while playing
   bool y_grows = false;
-  bool square = false;  ///< of a pair: its axes jump straight to their ends
-  Run operations;       ///< index in the slot
+  bool square = false;  ///< of a pair: both axes can be at their ends at the same time
+  Run operations;       ///< range of the slot's `operations`
   shape::Scale x_scale;
   shape::Scale y_scale;
 };

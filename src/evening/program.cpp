@@ -104,7 +104,7 @@ void Program::ask(pid_t spared) {
   for (const pid_t child : own_children(spared)) door_.signal(child, SIGTERM);
 }
 
-/// From the leaves up, so that no process sees a child end and starts another.
+/// Stops each process before its children are killed, so that none sees a child end and starts another.
 void Program::kill_tree(pid_t process) {
   door_.signal(process, SIGSTOP);
   for (const pid_t child : children_of(process)) kill_tree(child);

@@ -9,7 +9,7 @@ namespace omnipar::inline abi_0::play {
 
 inline constexpr std::string_view freeze_action = "freeze";  ///< and to resume
 inline constexpr std::string_view swap_action = "swap-ports";
-inline constexpr std::string_view leave_action = "leave-seat";  ///< the seat whose players hold its buttons
+inline constexpr std::string_view leave_action = "leave-seat";  ///< for the players who hold its buttons
 
 /// Adds the built-in exit combinations, which cannot be removed.
 [[nodiscard]] Profile with_exit_hotkeys(Profile profile);

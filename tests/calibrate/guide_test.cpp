@@ -179,7 +179,7 @@ TEST_CASE("Slips are rejected with the right reason and leave the rest of the ca
       REQUIRE(hands.guide.kept());
       check_good(hands.sticks[0], stick_in(hands, 0));
     }
-    // (a square that is not pushed to one of its sides cannot be told from a narrower one)
+    // (a square that is not pushed to one of its sides looks exactly like a narrower one)
     if (test::made_stick(seed).gate == StickGate::square) continue;
     SECTION("not pushed to its edge on one side " + std::to_string(seed)) {
       Hands hands{seed, {.only = {"left-stick"}}};

@@ -152,7 +152,7 @@ TEST_CASE("A stray shot is identified if there are enough shots; otherwise the b
     auto [five, of_five] = spoiled(5);
     const auto doubtful = fit_gun(five, boxed);
     if (!doubtful) continue;          // so far off that no view of a screen fits it
-    CHECK_FALSE(doubtful->bad_shot);  // with five shots it cannot be told
+    CHECK_FALSE(doubtful->bad_shot);  // five shots cannot identify it
     found += doubtful->doubtful ? 1 : 0;
     promised += !doubtful->doubtful && gun.worst(doubtful->aim) > 2 * doubtful->aim.bound ? 1 : 0;
     if (!doubtful->doubtful) continue;

@@ -434,7 +434,7 @@ TEST_CASE("A stick that is not self-centering is reported as a possible gun", "[
   for (int i = 0; i < 24; ++i) {
     const auto below = [&dice](unsigned n) { return static_cast<unsigned>(dice() % n); };
     const unsigned x = 6000 + below(53'000), y = 6000 + below(53'000);
-    for (int step = 0; step < 8; ++step) {  // even a steady hand trembles
+    for (int step = 0; step < 8; ++step) {  // even a steady hand is not quite still
       unit.point(x + below(100), y + below(100));
       sleep_ms(80);
     }
